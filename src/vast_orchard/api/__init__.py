@@ -1,0 +1,1 @@
+"""HTTP: thin routers over store and jobs."""

@@ -1,0 +1,28 @@
+"""`orchard demo`: writes the snow-crystal collection."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.progress import Progress
+
+from vast_orchard.cli.terminal import console
+from vast_orchard.demo.write import DEFAULT_COUNT, DEFAULT_SEED, PICTURES_FOLDER, PLANTED_FILE, write_collection
+from vast_orchard.errors import SettingError
+
+__all__ = ["demo"]
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Folder to write into; must be new or empty.")],
+    count: Annotated[int, typer.Option(help="Labelled pictures; 70 to 1,000,000.")] = DEFAULT_COUNT,
+    seed: Annotated[int, typer.Option(help="The same seed draws the same crystals.")] = DEFAULT_SEED,
+) -> None:
+    """Write made-up snow crystals as a folder a class, and the list of planted faults beside them."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise SettingError(f"{folder} is not an empty folder.", "Name a new one.")
+    with Progress(console=console()) as bar:
+        task = bar.add_task("Drawing crystals", total=count)
+        write_collection(folder, count, seed, progress=lambda done, total: bar.update(task, completed=done, total=total))
+    print(f"Pictures: {folder / PICTURES_FOLDER}")
+    print(f"What was planted: {folder / PLANTED_FILE}")

@@ -1,0 +1,218 @@
+"""`orchard train`: from a folder or zip of labelled pictures to a verified export, with no server and no database."""
+
+import json
+import time
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Annotated, Any
+
+import numpy as np
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
+
+from vast_orchard import __version__
+from vast_orchard.cli.terminal import console
+from vast_orchard.core.judging.scores import Judgement, judge
+from vast_orchard.core.network.description import plan
+from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
+from vast_orchard.core.sets.split import DEFAULT_SHARES, complete_sets, stratified_split
+from vast_orchard.core.training.recipe import Recipe, Training, begin
+from vast_orchard.core.training.values import EpochResult, Examples, TrainingSettings, TrainingState
+from vast_orchard.errors import SplitError
+from vast_orchard.formats.collection import Collection, collect, identity_number
+from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
+from vast_orchard.formats.model_file import Model, write_model
+from vast_orchard.formats.source import Source, open_source
+from vast_orchard.types import SetName
+
+__all__ = ["train"]
+
+_DEFAULTS = TrainingSettings()
+EXPORT_FILE = "export.zip"
+WEIGHTS_FILE = "model.safetensors"
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Divided:
+    classes: tuple[str, ...]
+    sets: dict[SetName, Examples]
+    places: dict[SetName, list[int]]  # of each set's pictures in the collection
+
+
+def _divide(collection: Collection, seed: int) -> _Divided:
+    labelled = [place for place, picture in enumerate(collection.pictures) if picture.class_name]
+    names = [str(collection.pictures[place].class_name) for place in labelled]
+    identities = [collection.pictures[place].sha256 for place in labelled]
+    given = [collection.pictures[place].set_name for place in labelled]
+    classes = tuple(sorted(set(names), key=str.casefold))
+    if len(classes) < 2:
+        raise SplitError(
+            f"There {'is only the class ' + classes[0] if classes else 'are no classes'}.",
+            "Put the pictures of at least two classes into a folder each.",
+        )
+    if SetName.TRAINING in given:
+        chosen = complete_sets(identities, names, given, DEFAULT_SHARES, seed)
+    else:
+        chosen = stratified_split(identities, names, DEFAULT_SHARES, seed)
+    places: dict[SetName, list[int]] = {name: [] for name in SetName}
+    for place, set_name in zip(labelled, chosen, strict=True):
+        if set_name:
+            places[set_name].append(place)
+    index = {name: number for number, name in enumerate(classes)}
+    sets = {}
+    for set_name, members in places.items():
+        pictures = [collection.pictures[place] for place in members]
+        sets[set_name] = Examples(
+            pixels=collection.pixels[members],
+            labels=np.array([index[str(picture.class_name)] for picture in pictures], np.int64),
+            identities=np.array([identity_number(picture.sha256) for picture in pictures], np.uint64),
+        )
+    return _Divided(classes=classes, sets=sets, places=places)
+
+
+def _run(training: Training, epochs: int, steps: int, out: Console) -> TrainingState:
+    state: TrainingState | None = None
+    columns = (TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=out) as bar:
+        task = bar.add_task("Training", total=epochs * steps)
+        for result in training.results:
+            if isinstance(result, EpochResult):
+                state, m = result.state, result.metrics
+                bar.update(
+                    task,
+                    description=f"Epoch {m.number} of {epochs}: validation loss {m.validation_loss:.3f}, "
+                    f"accuracy {m.validation_accuracy:.3f}",
+                )
+            else:
+                bar.advance(task)
+    assert state is not None
+    return state
+
+
+def _scores(model: Model, examples: Examples) -> Judgement | None:
+    return judge(model.probabilities(examples.pixels), examples.labels) if len(examples) else None
+
+
+def _short(judgement: Judgement | None) -> dict[str, Any] | None:
+    if judgement is None:
+        return None
+    return {"accuracy": judgement.accuracy, "loss": judgement.loss, "count": judgement.count}
+
+
+def _export(source: Source, collection: Collection, divided: _Divided, model: Model, out: Path) -> tuple[Path, Proof]:
+    # Pictures that the training never saw first; a proof on others would be as good, but less plain.
+    order = [*divided.places[SetName.TEST], *divided.places[SetName.VALIDATION], *divided.places[SetName.TRAINING]]
+    names = [collection.pictures[place].path for place in order[: LEAST_PROOF_PICTURES + 16]]
+    pictures = [(PurePosixPath(name).suffix.lower(), source.read(name)) for name in names]
+    pack, proof = proven_pack(model, pictures, {"name": out.name, "program": f"vast-orchard {__version__}"})
+    out.mkdir(parents=True, exist_ok=True)
+    target = out / EXPORT_FILE
+    target.write_bytes(pack)
+    (out / WEIGHTS_FILE).write_bytes(write_model(model))
+    return target, proof
+
+
+def train(
+    folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
+    out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
+    epochs: Annotated[int, typer.Option(help="Passes over the training pictures; 10 to 100 is usual.")] = _DEFAULTS.epochs,
+    batch_size: Annotated[int, typer.Option(help="Pictures a step; 16 to 128 is usual.")] = _DEFAULTS.batch_size,
+    learning_rate: Annotated[
+        float, typer.Option(help="Highest rate; 0.0003 to 0.01 is usual.")
+    ] = _DEFAULTS.learning_rate,
+    seed: Annotated[int, typer.Option(help="Draws sets, weights, order and variation.")] = _DEFAULTS.seed,
+    network: Annotated[str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}.")] = DEFAULT_NETWORK,
+    size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = 64,
+    variation: Annotated[bool, typer.Option(help="Mirror, turn and brighten training pictures at random.")] = True,
+    turn: Annotated[float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")] = 15.0,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+) -> None:
+    """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
+    words = console()
+    recipe = Recipe(
+        network=network,
+        preprocessing=Preprocessing(size=size),
+        variation=Variation(turn_degrees=turn) if variation else NO_VARIATION,
+        settings=TrainingSettings(epochs=epochs, batch_size=batch_size, learning_rate=learning_rate, seed=seed),
+    )
+    with open_source(folder) as source:
+        with Progress(console=words) as bar:
+            task = bar.add_task("Reading pictures")
+            collection = collect(
+                source, recipe.preprocessing, lambda done, total: bar.update(task, completed=done, total=total)
+            )
+        divided = _divide(collection, seed)
+        sets = divided.sets
+        words.print(
+            f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
+            f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "
+            f"{len(collection.skipped)} skipped."
+        )
+        started = time.monotonic()
+        running = begin(recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION])
+        state = _run(running, epochs, -(-len(sets[SetName.TRAINING]) // batch_size), words)
+        train_s = time.monotonic() - started
+        model = Model(
+            description=running.network.description,
+            weights=state.best,
+            classes=divided.classes,
+            preprocessing=recipe.preprocessing,
+            statistics=running.statistics,
+        )
+        judged = {name: _scores(model, sets[name]) for name in (SetName.VALIDATION, SetName.TEST)}
+        with words.status("Proving the export in a fresh process"):
+            path, proof = _export(source, collection, divided, model, out)
+    summary = {
+        "test": _short(judged[SetName.TEST]),
+        "validation": _short(judged[SetName.VALIDATION]),
+        "epochs": epochs,
+        "kept_epoch": state.best_epoch,
+        "train_s": round(train_s, 3),
+        "parameters": sum(entry.parameters for entry in plan(model.description)),
+        "export": str(path),
+        "export_check": {"pictures": proof.pictures, "max_abs_difference": proof.max_abs_difference},
+    }
+    if as_json:
+        print(json.dumps(summary))
+        return
+    _print_scores(divided.classes, judged, state, summary, train_s)
+
+
+def _print_scores(
+    classes: tuple[str, ...],
+    judged: dict[SetName, Judgement | None],
+    state: TrainingState,
+    summary: dict[str, Any],
+    train_s: float,
+) -> None:
+    print(f"Kept epoch {state.best_epoch} of {summary['epochs']} after {train_s:.0f} s of training.")
+    for name, judgement in judged.items():
+        if judgement is None:
+            print(f"{name}: no pictures")
+            continue
+        low, high = judgement.accuracy_interval
+        print(
+            f"{name}: accuracy {judgement.accuracy:.3f} ({judgement.right} of {judgement.count}, "
+            f"95 % between {low:.3f} and {high:.3f}), loss {judgement.loss:.3f}; "
+            f"the largest class alone would give {judgement.largest_class_share:.3f}"
+        )
+    test = judged[SetName.TEST] or judged[SetName.VALIDATION]
+    assert test is not None
+    pairs = [
+        (count, classes[true], classes[predicted])
+        for true, row in enumerate(test.confusion)
+        for predicted, count in enumerate(row)
+        if true != predicted and count
+    ]
+    for count, true, predicted in sorted(pairs, reverse=True)[:5]:
+        print(f"  {count} {true} read as {predicted}")
+    check = summary["export_check"]
+    print(
+        f"Export: {summary['export']} (checked on {check['pictures']} picture files, "
+        f"largest difference {check['max_abs_difference']:.1e})"
+    )
+
+

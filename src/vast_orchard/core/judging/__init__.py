@@ -1,0 +1,1 @@
+"""Scores, confusion and intervals."""

@@ -1,0 +1,104 @@
+"""Accuracy, loss, precision, recall, F1 and the confusion matrix, always with their counts."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vast_orchard.core.judging.intervals import wilson_interval
+from vast_orchard.core.ops._checks import Array, FloatArray
+from vast_orchard.errors import ShapeError
+
+__all__ = ["ClassScores", "Judgement", "judge"]
+
+# The smallest probability counted in a loss: float32 rounds what is surely wrong to 0, whose loss is infinite.
+_LEAST = 1e-12
+
+
+@dataclass(frozen=True, kw_only=True)
+class ClassScores:
+    """One class; a score is None where its denominator is zero, which is not the same as a score of zero."""
+
+    precision: float | None  # right / predicted as this class
+    recall: float | None  # right / truly of this class
+    f1: float | None  # harmonic mean of both; None if the class neither occurs nor is predicted
+    count: int  # truly of this class
+    predicted: int
+    right: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class Judgement:
+    """What a model did on one set."""
+
+    count: int
+    right: int
+    accuracy: float
+    accuracy_interval: tuple[float, float]  # Wilson, 95 %
+    loss: float  # mean cross-entropy, nats
+    largest_class_share: float  # the accuracy of always naming the most frequent class
+    macro_precision: float  # means over the classes that occur
+    macro_recall: float
+    macro_f1: float
+    classes: tuple[ClassScores, ...]
+    confusion: tuple[tuple[int, ...], ...]  # rows true, columns predicted
+
+
+def _ratio(part: int, whole: int) -> float | None:
+    return part / whole if whole else None
+
+
+def judge(probabilities: FloatArray, labels: Array) -> Judgement:
+    """Score predictions against labels.
+
+    A class that occurs but is never predicted has no precision; in the macro means it counts as 0, so that leaving
+    out a hard class cannot raise them. Classes that do not occur are left out of the means.
+
+    Parameters
+    ----------
+    probabilities : ndarray, shape (N, K)
+    labels : ndarray, shape (N,), int
+
+    Raises
+    ------
+    ShapeError
+        Nothing to judge, or shapes that do not fit.
+    """
+    if probabilities.ndim != 2 or labels.shape != probabilities.shape[:1] or not len(labels):
+        raise ShapeError(
+            f"Probabilities have shape {probabilities.shape} and labels {labels.shape}.",
+            "Give (N, K) and (N,), with at least one picture.",
+        )
+    classes = probabilities.shape[1]
+    predicted = probabilities.argmax(axis=1)
+    confusion = np.zeros((classes, classes), np.int64)
+    np.add.at(confusion, (labels, predicted), 1)
+    scores = tuple(_class_scores(confusion, place) for place in range(classes))
+    present = [entry for entry in scores if entry.count]
+    right = int(np.trace(confusion))
+    losses = -np.log(np.maximum(probabilities[np.arange(len(labels)), labels].astype(np.float64), _LEAST))
+    return Judgement(
+        count=len(labels),
+        right=right,
+        accuracy=right / len(labels),
+        accuracy_interval=wilson_interval(right, len(labels)),
+        loss=float(losses.mean()),
+        largest_class_share=max(entry.count for entry in scores) / len(labels),
+        macro_precision=float(np.mean([entry.precision or 0.0 for entry in present])),
+        macro_recall=float(np.mean([entry.recall or 0.0 for entry in present])),
+        macro_f1=float(np.mean([entry.f1 or 0.0 for entry in present])),
+        classes=scores,
+        confusion=tuple(tuple(int(n) for n in row) for row in confusion),
+    )
+
+
+def _class_scores(confusion: Array, place: int) -> ClassScores:
+    right = int(confusion[place, place])
+    count, predicted = int(confusion[place].sum()), int(confusion[:, place].sum())
+    return ClassScores(
+        precision=_ratio(right, predicted),
+        recall=_ratio(right, count),
+        f1=_ratio(2 * right, count + predicted),
+        count=count,
+        predicted=predicted,
+        right=right,
+    )

@@ -1,0 +1,1 @@
+"""One operation a pair of files: a checked wrapper, and kernels that only do arithmetic."""

@@ -1,0 +1,1 @@
+"""What is computed on pixels before the network sees them."""

@@ -1,0 +1,59 @@
+"""From unsigned 8-bit pixels to what the network computes on: mean and deviation per channel."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from vast_orchard.core.ops._checks import Array, FloatArray, check_rank
+from vast_orchard.errors import ShapeError
+
+__all__ = ["ChannelStatistics", "channel_statistics", "standardise"]
+
+# Pictures summed at a time, so that a memory-mapped array is never held whole.
+_CHUNK = 256
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChannelStatistics:
+    """Of training pictures only, in units of the 8-bit scale (0 to 255)."""
+
+    mean: tuple[float, ...]
+    deviation: tuple[float, ...]
+
+
+def _chunks(pixels: Array) -> Iterator[Array]:
+    for start in range(0, len(pixels), _CHUNK):
+        yield pixels[start : start + _CHUNK]
+
+
+def channel_statistics(pixels: Array) -> ChannelStatistics:
+    """Mean and deviation of each channel over all pictures and positions.
+
+    Parameters
+    ----------
+    pixels : ndarray, shape (N, H, W, C), uint8
+
+    Raises
+    ------
+    ShapeError
+        No pictures, or not 8-bit.
+    """
+    check_rank("pixels", pixels, 4, "(N, H, W, C)")
+    if pixels.dtype != np.uint8:
+        raise ShapeError(f"pixels hold {pixels.dtype}, not uint8.", "Pass pictures as unsigned 8-bit.")
+    count = pixels.size // pixels.shape[3]
+    # Sums of 8-bit integers are exact in 64 bits, so the order of pictures and chunks cannot change the result.
+    total = sum(part.sum(axis=(0, 1, 2), dtype=np.int64) for part in _chunks(pixels))
+    squares = sum(np.square(part, dtype=np.int64).sum(axis=(0, 1, 2)) for part in _chunks(pixels))
+    mean = np.asarray(total / count)
+    variance = np.maximum(np.asarray(squares / count) - mean**2, 0)
+    # A channel that never changes has deviation 0; 1 keeps it at zero after centring instead of dividing by it.
+    deviation = np.where(variance < 1e-6, 1.0, np.sqrt(variance))
+    return ChannelStatistics(mean=tuple(map(float, mean)), deviation=tuple(map(float, deviation)))
+
+
+def standardise(pixels: Array, statistics: ChannelStatistics) -> FloatArray:
+    """(pixels − mean) / deviation as float32, for pixels of shape (N, H, W, C)."""
+    mean = np.asarray(statistics.mean, np.float32)
+    return (pixels.astype(np.float32) - mean) / np.asarray(statistics.deviation, np.float32)

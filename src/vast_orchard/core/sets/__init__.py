@@ -1,0 +1,1 @@
+"""How pictures are divided into sets."""

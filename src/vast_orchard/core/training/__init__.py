@@ -1,0 +1,1 @@
+"""Loss, optimizers, schedule and the training loop as a generator of results."""

@@ -1,0 +1,1 @@
+"""The made-up snow crystals of Ridge Station."""

@@ -1,0 +1,105 @@
+"""Writes the snow-crystal collection as a folder tree, with the list of what was planted beside it."""
+
+import io
+import json
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import asdict
+from multiprocessing import get_context
+from pathlib import Path
+
+import numpy as np
+
+from vast_orchard.demo.picture import near_copy, photograph
+from vast_orchard.demo.plan import PlannedPicture, plan_collection
+
+__all__ = ["DEFAULT_COUNT", "DEFAULT_SEED", "PICTURES_FOLDER", "PLANTED_FILE", "write_collection"]
+
+DEFAULT_COUNT = 1400
+DEFAULT_SEED = 7
+PICTURES_FOLDER = "ridge-station"
+PLANTED_FILE = "planted.json"
+_CHUNK = 100
+
+
+def _encoded(entry: PlannedPicture, seed: int) -> bytes:
+    random = np.random.default_rng([seed, 1, entry.draw])
+    options: dict[str, float | int] = {}
+    if entry.fault == "blurred":
+        options["blur"] = 5.0
+    if entry.fault == "dark":
+        options["dim"] = 0.22
+    if entry.fault == "oversized":
+        options["side"] = 1600
+    image = photograph(entry.true_class, random, **options)  # type: ignore[arg-type]
+    quality = int(random.integers(82, 96))
+    if entry.fault == "near_copy":
+        own = np.random.default_rng([seed, 2, entry.number])
+        image, quality = near_copy(image, own), int(own.integers(60, 80))
+    buffer = io.BytesIO()
+    # Every eighth crystal was kept as PNG; copies follow their original so that exact ones stay exact.
+    if entry.draw % 8 == 0 and entry.fault != "near_copy":
+        image.save(buffer, "PNG")
+    else:
+        image.save(buffer, "JPEG", quality=quality)
+    return buffer.getvalue()
+
+
+def _path(entry: PlannedPicture) -> str:
+    ending = "png" if entry.draw % 8 == 0 and entry.fault != "near_copy" else "jpg"
+    folder = f"{entry.folder}/{entry.folder}" if entry.nested else entry.folder
+    return f"{PICTURES_FOLDER}/{folder}/ridge-{entry.number:06d}.{ending}"
+
+
+def _write_chunk(folder: Path, entries: list[PlannedPicture], seed: int) -> int:
+    for entry in entries:
+        target = folder / _path(entry)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(_encoded(entry, seed))
+    return len(entries)
+
+
+def write_collection(
+    folder: Path,
+    count: int = DEFAULT_COUNT,
+    seed: int = DEFAULT_SEED,
+    *,
+    processes: int = 2,
+    progress: Callable[[int, int], None] | None = None,
+) -> None:
+    """Write `count` labelled pictures, the unlabelled ones, stray and broken files, and `planted.json`.
+
+    Parameters
+    ----------
+    folder : Path
+        Made if it is missing; the pictures lie in `ridge-station/<class>` below it.
+    count, seed : int
+        The same two give the same bytes on one version of the program.
+    processes : int
+        How many draw at once; it does not change what is drawn.
+    progress : callable, optional
+        Called with pictures written and pictures in all.
+    """
+    planned = plan_collection(count, seed)
+    chunks = [planned[start : start + _CHUNK] for start in range(0, len(planned), _CHUNK)]
+    done = 0
+    with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
+        for written in pool.map(_write_chunk, [folder] * len(chunks), chunks, [seed] * len(chunks)):
+            done += written
+            if progress:
+                progress(done, len(planned))
+    root = folder / PICTURES_FOLDER
+    (root / "station notes.txt").write_text("Ridge Station. Plates cleaned at noon. Wind from the west.\n")
+    broken = [f"{PICTURES_FOLDER}/stellar/ridge-broken-1.jpg", f"{PICTURES_FOLDER}/column/ridge-broken-2.png"]
+    whole = (folder / _path(next(entry for entry in planned if entry.draw % 8))).read_bytes()
+    (folder / broken[0]).write_bytes(whole[: len(whole) // 3])
+    (folder / broken[1]).write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(range(64)))
+    planted = {
+        "count": count,
+        "seed": seed,
+        "pictures": [{"path": _path(entry), **asdict(entry)} for entry in planned],
+        "unreadable": broken,
+        "stray": [f"{PICTURES_FOLDER}/station notes.txt"],
+        "doubled_folders": [f"{PICTURES_FOLDER}/plate/plate"],
+    }
+    (folder / PLANTED_FILE).write_text(json.dumps(planted, indent=1) + "\n")

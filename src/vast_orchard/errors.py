@@ -1,0 +1,113 @@
+"""Every error that Vast Orchard raises on purpose; each says what happened and what to do.
+
+    OrchardError
+    ├── InputError                  what a person or program handed in cannot be used
+    │   ├── ArchiveError            a zip that cannot be read, or must not be
+    │   ├── PictureError            a file that is not a usable picture
+    │   ├── DescriptionError        a network that does not hold together
+    │   ├── SettingError            a setting outside its range
+    │   ├── ShapeError              an array of the wrong shape or type
+    │   └── SplitError              pictures that cannot be divided as asked
+    ├── MissingError                the thing named does not exist
+    ├── ConflictError               the thing cannot be done in the present state
+    ├── NonFiniteError              a training produced infinity or not-a-number
+    ├── ProofError                  an export did not answer as the application does
+    ├── StoppedError                a person asked the work to stop
+    ├── LeaseLostError              another worker owns the work now
+    └── ServiceError                a process or place the application needs is not there
+"""
+
+__all__ = [
+    "ArchiveError",
+    "ConflictError",
+    "DescriptionError",
+    "InputError",
+    "LeaseLostError",
+    "MissingError",
+    "NonFiniteError",
+    "OrchardError",
+    "PictureError",
+    "ProofError",
+    "ServiceError",
+    "SettingError",
+    "ShapeError",
+    "SplitError",
+    "StoppedError",
+]
+
+
+class OrchardError(Exception):
+    """The root of the tree.
+
+    Parameters
+    ----------
+    what : str
+        What happened, with the value that caused it.
+    mend : str
+        What the reader can do about it.
+    """
+
+    def __init__(self, what: str, mend: str = "") -> None:
+        super().__init__(f"{what} {mend}".strip())
+        self.what = what
+        self.mend = mend
+
+    def __reduce__(self) -> tuple[type["OrchardError"], tuple[str, str]]:
+        # The quick process hands errors back by pickle, which would otherwise pass the joined text as `what`.
+        return type(self), (self.what, self.mend)
+
+
+class InputError(OrchardError):
+    """What was handed in cannot be used."""
+
+
+class ArchiveError(InputError):
+    """A zip that cannot be read, or must not be."""
+
+
+class PictureError(InputError):
+    """A file that is not a usable picture."""
+
+
+class DescriptionError(InputError):
+    """A network description that does not hold together."""
+
+
+class SettingError(InputError):
+    """A setting outside its range."""
+
+
+class ShapeError(InputError):
+    """An array of the wrong shape or type."""
+
+
+class SplitError(InputError):
+    """Pictures that cannot be divided as asked."""
+
+
+class MissingError(OrchardError):
+    """The thing named does not exist."""
+
+
+class ConflictError(OrchardError):
+    """The thing cannot be done in the present state."""
+
+
+class NonFiniteError(OrchardError):
+    """A training produced infinity or not-a-number."""
+
+
+class ProofError(OrchardError):
+    """An export did not answer as the application does."""
+
+
+class StoppedError(OrchardError):
+    """A person asked the work to stop."""
+
+
+class LeaseLostError(OrchardError):
+    """Another worker owns the work now."""
+
+
+class ServiceError(OrchardError):
+    """A process or place the application needs is not there."""

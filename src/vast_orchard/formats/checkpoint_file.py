@@ -1,0 +1,62 @@
+"""The state of a training as one safetensors file."""
+
+import json
+from dataclasses import asdict
+
+from safetensors.numpy import load, save
+
+from vast_orchard.core.training.values import EpochMetrics, TrainingState
+from vast_orchard.errors import InputError
+
+__all__ = ["read_checkpoint", "safetensors_metadata", "write_checkpoint"]
+
+
+def write_checkpoint(state: TrainingState) -> bytes:
+    """Network, optimizer, best network and history."""
+    groups = {"network": state.network, "optimizer": state.optimizer, "best": state.best}
+    arrays = {f"{group}/{name}": value for group, values in groups.items() for name, value in values.items()}
+    facts = {
+        "epoch": state.epoch,
+        "best_epoch": state.best_epoch,
+        "best_loss": state.best_loss,
+        "history": [asdict(entry) for entry in state.history],
+    }
+    return bytes(save(arrays, {"state": json.dumps(facts)}))
+
+
+def safetensors_metadata(data: bytes) -> dict[str, str]:
+    """The metadata in a safetensors file's header (8 bytes of little-endian length, then JSON).
+
+    Raises
+    ------
+    InputError
+        The file is cut short or not safetensors.
+    """
+    try:
+        length = int.from_bytes(data[:8], "little")
+        header = json.loads(data[8 : 8 + length])
+        return dict(header["__metadata__"])
+    except (ValueError, KeyError, TypeError) as error:
+        raise InputError("The stored weights cannot be read.", "The file is damaged; train again.") from error
+
+
+def read_checkpoint(data: bytes) -> TrainingState:
+    """Read what `write_checkpoint` wrote.
+
+    Raises
+    ------
+    InputError
+        The file is damaged.
+    """
+    facts = json.loads(safetensors_metadata(data)["state"])
+    groups: dict[str, dict[str, object]] = {"network": {}, "optimizer": {}, "best": {}}
+    for name, value in load(data).items():
+        group, key = name.split("/", 1)
+        groups[group][key] = value
+    return TrainingState(
+        epoch=facts["epoch"],
+        best_epoch=facts["best_epoch"],
+        best_loss=facts["best_loss"],
+        history=[EpochMetrics(**entry) for entry in facts["history"]],
+        **groups,  # type: ignore[arg-type]
+    )

@@ -1,0 +1,68 @@
+"""A trained model, complete: weights, network, classes in order, preprocessing and channel statistics."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+
+from safetensors.numpy import load, save
+
+from vast_orchard.core.network.description import NetworkDescription, description_from_json, description_to_json
+from vast_orchard.core.network.network import Network
+from vast_orchard.core.ops._checks import Array, FloatArray
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.standardise import ChannelStatistics
+from vast_orchard.core.training.loop import predict
+from vast_orchard.formats.checkpoint_file import safetensors_metadata
+
+__all__ = ["Model", "read_model", "write_model"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Model:
+    """Everything that is needed to answer for a picture file."""
+
+    description: NetworkDescription
+    weights: Mapping[str, Array]
+    classes: tuple[str, ...]  # in the order of the network's outputs
+    preprocessing: Preprocessing
+    statistics: ChannelStatistics
+
+    def network(self) -> Network:
+        """The network with its weights."""
+        network = Network(self.description)
+        network.load(self.weights)
+        return network
+
+    def probabilities(self, pixels: Array) -> FloatArray:
+        """(N, classes) for pixels of shape (N, H, W, C), uint8, at the network's size."""
+        return predict(self.network(), pixels, self.statistics)
+
+
+def write_model(model: Model) -> bytes:
+    """The model as a safetensors file, its facts as JSON in the metadata."""
+    facts = {
+        "description": description_to_json(model.description),
+        "classes": list(model.classes),
+        "preprocessing": asdict(model.preprocessing),
+        "statistics": asdict(model.statistics),
+    }
+    return bytes(save(dict(model.weights), {"model": json.dumps(facts)}))
+
+
+def read_model(data: bytes) -> Model:
+    """Read what `write_model` wrote.
+
+    Raises
+    ------
+    InputError
+        The file is damaged.
+    """
+    facts = json.loads(safetensors_metadata(data)["model"])
+    preprocessing = facts["preprocessing"]
+    return Model(
+        description=description_from_json(facts["description"]),
+        weights=load(data),
+        classes=tuple(facts["classes"]),
+        preprocessing=Preprocessing(**{**preprocessing, "ground": tuple(preprocessing["ground"])}),
+        statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
+    )

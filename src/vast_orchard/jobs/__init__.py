@@ -1,0 +1,1 @@
+"""Long work in workers and short work in the quick process: where core meets store."""

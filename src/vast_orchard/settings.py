@@ -1,0 +1,71 @@
+"""The one table of settings: name with its unit, default, help; read once and passed in."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields
+from pathlib import Path
+from typing import TypeVar
+
+from vast_orchard.errors import SettingError
+
+__all__ = ["PREFIX", "Settings", "read_settings"]
+
+T = TypeVar("T")
+
+PREFIX = "VAST_ORCHARD_"
+
+
+def _setting(default: T, help_text: str, *, secret: bool = False) -> T:
+    return field(default=default, metadata={"help": help_text, "secret": secret})
+
+
+@dataclass(frozen=True, kw_only=True)
+class Settings:
+    """Everything that can be set from outside, by an environment variable `VAST_ORCHARD_<NAME>`."""
+
+    data_dir: Path = field(
+        default=Path("data"),
+        metadata={"help": "Folder that holds the database, pictures, runs and exports.", "secret": False},
+    )
+    database_url: str = _setting(
+        "", "Address of the PostgreSQL database; made by ./start for its own cluster.", secret=True
+    )
+    bytes_url: str = _setting("", "fsspec address for picture and model bytes; empty means the data folder.")
+    host: str = _setting("127.0.0.1", "Address the server listens on; only loopback addresses are allowed.")
+    port: int = _setting(8420, "Port the server listens on.")
+    import_limit_mb: int = _setting(4096, "Most megabytes that one import may unpack to.")
+    import_limit_files: int = _setting(200_000, "Most files that one import may hold.")
+    import_ratio_limit: int = _setting(
+        200, "Most times by which one file of an archive may be larger than its packed form."
+    )
+    picture_limit_megapixels: int = _setting(50, "Most megapixels that one picture may have.")
+    picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
+    quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
+    stalled_after_s: int = _setting(10, "Seconds without a sign of life after which a worker's job is taken over.")
+    proof_pictures: int = _setting(48, "Picture files on which every export is checked; at least 32.")
+
+
+def read_settings(environment: Mapping[str, str] | None = None, **overrides: object) -> Settings:
+    """Read settings from the environment; keyword arguments win.
+
+    Raises
+    ------
+    SettingError
+        A value cannot be read as its type.
+    """
+    environment = os.environ if environment is None else environment
+    values: dict[str, object] = {}
+    for entry in fields(Settings):
+        text = environment.get(PREFIX + entry.name.upper())
+        if text is None:
+            continue
+        kind = type(entry.default)
+        try:
+            values[entry.name] = Path(text) if isinstance(entry.default, Path) else kind(text)  # type: ignore[call-arg]
+        except ValueError as error:
+            raise SettingError(
+                f"{PREFIX}{entry.name.upper()} is {text!r}, which is not a {kind.__name__}.",
+                f"Set it to something like {entry.default!r}.",
+            ) from error
+    values.update({name: value for name, value in overrides.items() if value is not None})
+    return Settings(**values)  # type: ignore[arg-type]

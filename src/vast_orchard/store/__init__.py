@@ -1,0 +1,1 @@
+"""What is kept: records in PostgreSQL, bytes by content behind fsspec."""

@@ -1,0 +1,1 @@
+"""Starting and watching PostgreSQL, the API and the workers."""
