@@ -1,25 +1,27 @@
 """Every error that Vast Orchard raises on purpose; each says what happened and what to do.
 
-    OrchardError
-    ├── InputError                  what a person or program handed in cannot be used
-    │   ├── ArchiveError            a zip that cannot be read, or must not be
-    │   ├── PictureError            a file that is not a usable picture
-    │   ├── DescriptionError        a network that does not hold together
-    │   ├── SettingError            a setting outside its range
-    │   ├── ShapeError              an array of the wrong shape or type
-    │   └── SplitError              pictures that cannot be divided as asked
-    ├── MissingError                the thing named does not exist
-    ├── ConflictError               the thing cannot be done in the present state
-    ├── NonFiniteError              a training produced infinity or not-a-number
-    ├── ProofError                  an export did not answer as the application does
-    ├── StoppedError                a person asked the work to stop
-    ├── LeaseLostError              another worker owns the work now
-    └── ServiceError                a process or place the application needs is not there
+OrchardError
+├── InputError                  what a person or program handed in cannot be used
+│   ├── ArchiveError            a zip that cannot be read, or must not be
+│   ├── PictureError            a file that is not a usable picture
+│   ├── DescriptionError        a network that does not hold together
+│   ├── SettingError            a setting outside its range
+│   ├── ShapeError              an array of the wrong shape or type
+│   └── SplitError              pictures that cannot be divided as asked
+├── MissingError                the thing named does not exist
+├── ConflictError               the thing cannot be done in the present state
+├── NonFiniteError              a training produced infinity or not-a-number
+├── ProofError                  an export did not answer as the application does
+├── StoppedError                a person asked the work to stop
+├── LeaseLostError              another worker owns the work now
+└── ServiceError                a process or place the application needs is not there
+    └── DatabaseGoneError       PostgreSQL does not answer
 """
 
 __all__ = [
     "ArchiveError",
     "ConflictError",
+    "DatabaseGoneError",
     "DescriptionError",
     "InputError",
     "LeaseLostError",
@@ -111,3 +113,7 @@ class LeaseLostError(OrchardError):
 
 class ServiceError(OrchardError):
     """A process or place the application needs is not there."""
+
+
+class DatabaseGoneError(ServiceError):
+    """PostgreSQL does not answer."""

@@ -1,7 +1,7 @@
 """The one table of settings: name with its unit, default, help; read once and passed in."""
 
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields
 from pathlib import Path
 from typing import TypeVar
@@ -59,12 +59,12 @@ def read_settings(environment: Mapping[str, str] | None = None, **overrides: obj
         text = environment.get(PREFIX + entry.name.upper())
         if text is None:
             continue
-        kind = type(entry.default)
+        kind: Callable[[str], object] = type(entry.default)
         try:
-            values[entry.name] = Path(text) if isinstance(entry.default, Path) else kind(text)  # type: ignore[call-arg]
+            values[entry.name] = Path(text) if isinstance(entry.default, Path) else kind(text)
         except ValueError as error:
             raise SettingError(
-                f"{PREFIX}{entry.name.upper()} is {text!r}, which is not a {kind.__name__}.",
+                f"{PREFIX}{entry.name.upper()} is {text!r}, which is not a {type(entry.default).__name__}.",
                 f"Set it to something like {entry.default!r}.",
             ) from error
     values.update({name: value for name, value in overrides.items() if value is not None})

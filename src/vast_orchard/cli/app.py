@@ -5,7 +5,7 @@ import sys
 import typer
 
 from vast_orchard.cli.demo import demo
-from vast_orchard.cli.serve import openapi, up, worker
+from vast_orchard.cli.serve import openapi, serve, up, worker
 from vast_orchard.cli.train import train
 from vast_orchard.errors import OrchardError
 
@@ -18,6 +18,7 @@ app.command()(train)
 app.command()(demo)
 app.command()(up)
 app.command()(worker)
+app.command()(serve)
 app.command()(openapi)
 
 

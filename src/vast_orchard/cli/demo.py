@@ -7,7 +7,13 @@ import typer
 from rich.progress import Progress
 
 from vast_orchard.cli.terminal import console
-from vast_orchard.demo.write import DEFAULT_COUNT, DEFAULT_SEED, PICTURES_FOLDER, PLANTED_FILE, write_collection
+from vast_orchard.demo.write import (
+    DEFAULT_COUNT,
+    DEFAULT_SEED,
+    PICTURES_FOLDER,
+    PLANTED_FILE,
+    write_collection,
+)
 from vast_orchard.errors import SettingError
 
 __all__ = ["demo"]
@@ -23,6 +29,8 @@ def demo(
         raise SettingError(f"{folder} is not an empty folder.", "Name a new one.")
     with Progress(console=console()) as bar:
         task = bar.add_task("Drawing crystals", total=count)
-        write_collection(folder, count, seed, progress=lambda done, total: bar.update(task, completed=done, total=total))
+        write_collection(
+            folder, count, seed, progress=lambda done, total: bar.update(task, completed=done, total=total)
+        )
     print(f"Pictures: {folder / PICTURES_FOLDER}")
     print(f"What was planted: {folder / PLANTED_FILE}")

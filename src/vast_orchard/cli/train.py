@@ -104,7 +104,11 @@ def _short(judgement: Judgement | None) -> dict[str, Any] | None:
 
 def _export(source: Source, collection: Collection, divided: _Divided, model: Model, out: Path) -> tuple[Path, Proof]:
     # Pictures that the training never saw first; a proof on others would be as good, but less plain.
-    order = [*divided.places[SetName.TEST], *divided.places[SetName.VALIDATION], *divided.places[SetName.TRAINING]]
+    order = [
+        *divided.places[SetName.TEST],
+        *divided.places[SetName.VALIDATION],
+        *divided.places[SetName.TRAINING],
+    ]
     names = [collection.pictures[place].path for place in order[: LEAST_PROOF_PICTURES + 16]]
     pictures = [(PurePosixPath(name).suffix.lower(), source.read(name)) for name in names]
     pack, proof = proven_pack(model, pictures, {"name": out.name, "program": f"vast-orchard {__version__}"})
@@ -118,16 +122,20 @@ def _export(source: Source, collection: Collection, divided: _Divided, model: Mo
 def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
     out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
-    epochs: Annotated[int, typer.Option(help="Passes over the training pictures; 10 to 100 is usual.")] = _DEFAULTS.epochs,
+    epochs: Annotated[
+        int, typer.Option(help="Passes over the training pictures; 10 to 100 is usual.")
+    ] = _DEFAULTS.epochs,
     batch_size: Annotated[int, typer.Option(help="Pictures a step; 16 to 128 is usual.")] = _DEFAULTS.batch_size,
     learning_rate: Annotated[
         float, typer.Option(help="Highest rate; 0.0003 to 0.01 is usual.")
     ] = _DEFAULTS.learning_rate,
     seed: Annotated[int, typer.Option(help="Draws sets, weights, order and variation.")] = _DEFAULTS.seed,
     network: Annotated[str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}.")] = DEFAULT_NETWORK,
-    size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = 64,
+    size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = Preprocessing().size,
     variation: Annotated[bool, typer.Option(help="Mirror, turn and brighten training pictures at random.")] = True,
-    turn: Annotated[float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")] = 15.0,
+    turn: Annotated[
+        float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")
+    ] = Variation().turn_degrees,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
 ) -> None:
     """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
@@ -142,7 +150,9 @@ def train(
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")
             collection = collect(
-                source, recipe.preprocessing, lambda done, total: bar.update(task, completed=done, total=total)
+                source,
+                recipe.preprocessing,
+                lambda done, total: bar.update(task, completed=done, total=total),
             )
         divided = _divide(collection, seed)
         sets = divided.sets
@@ -214,5 +224,3 @@ def _print_scores(
         f"Export: {summary['export']} (checked on {check['pictures']} picture files, "
         f"largest difference {check['max_abs_difference']:.1e})"
     )
-
-

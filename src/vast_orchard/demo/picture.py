@@ -5,7 +5,7 @@ from typing import cast
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
-from vast_orchard.core.ops._checks import FloatArray
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.demo.shapes import Stroke, draw_shape
 
 __all__ = ["near_copy", "photograph"]
@@ -21,7 +21,7 @@ def _stroke_layer(strokes: list[Stroke], size: int, place: FloatArray, scale: fl
     rotation = np.array([[cos, sin], [-sin, cos]]) * scale
     layers: dict[int, Image.Image] = {}
     for stroke in strokes:
-        # Equal brightnesses share a layer: overlapping branches then do not add up, and drawing is several times faster.
+        # Equal brightnesses share a layer: overlapping branches do not add up then, and drawing is much faster.
         key = round(stroke.light * 50)
         layer = layers.setdefault(key, Image.new("L", (size, size)))
         points = [(float(x), float(y)) for x, y in stroke.points @ rotation + place]
@@ -36,7 +36,12 @@ def _stroke_layer(strokes: list[Stroke], size: int, place: FloatArray, scale: fl
 
 
 def photograph(
-    name: str, random: np.random.Generator, *, side: int | None = None, blur: float | None = None, dim: float = 1.0
+    name: str,
+    random: np.random.Generator,
+    *,
+    side: int | None = None,
+    blur: float | None = None,
+    dim: float = 1.0,
 ) -> Image.Image:
     """A picture of a crystal of the class `name`.
 
@@ -79,7 +84,9 @@ def photograph(
     height = side if random.random() < 0.5 else round(side * random.uniform(0.9, 1.0))
     top = (big - height * _OVERSAMPLING) // 2
     image = image.crop((0, top, big, top + height * _OVERSAMPLING)).resize((side, height), Image.Resampling.BOX)
-    noisy = np.asarray(image, np.float32) + random.normal(0, random.uniform(1.5, 6.0), (height, side)).astype(np.float32)
+    noisy = np.asarray(image, np.float32) + random.normal(0, random.uniform(1.5, 6.0), (height, side)).astype(
+        np.float32
+    )
     tint = np.array([random.uniform(0.86, 1.0), random.uniform(0.93, 1.0), 1.0], np.float32)
     return Image.fromarray(np.clip(noisy[..., None] * tint, 0, 255).astype(np.uint8), "RGB")
 

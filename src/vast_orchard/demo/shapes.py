@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray
+from vast_orchard.core.arrays import FloatArray
 
 __all__ = ["CLASSES", "Stroke", "draw_shape"]
 

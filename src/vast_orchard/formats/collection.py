@@ -7,7 +7,7 @@ from pathlib import PurePosixPath
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import Array
+from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import ArchiveError, OrchardError
 from vast_orchard.formats.folder_tree import SkippedFile, read_folders

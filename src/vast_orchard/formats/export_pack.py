@@ -14,8 +14,8 @@ from typing import Any
 
 import numpy as np
 
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network.description import description_to_json, plan
-from vast_orchard.core.ops._checks import FloatArray
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.onnx_model import onnx_bytes
@@ -82,9 +82,7 @@ def _answers(folder: Path, pictures: Sequence[Path], classes: Sequence[str]) -> 
     return np.array([[row[name] for name in classes] for row in rows], np.float32)
 
 
-def proven_pack(
-    model: Model, pictures: Sequence[tuple[str, bytes]], origin: Mapping[str, Any]
-) -> tuple[bytes, Proof]:
+def proven_pack(model: Model, pictures: Sequence[tuple[str, bytes]], origin: Mapping[str, Any]) -> tuple[bytes, Proof]:
     """Make the zip, run its script on picture files in a fresh process, and compare.
 
     Parameters
@@ -135,7 +133,10 @@ def proven_pack(
             f"At most {TOLERANCE:g} is allowed, so nothing is offered for download.",
         )
     proof = Proof(
-        pictures=len(wanted), max_abs_difference=difference, tolerance=TOLERANCE, runtime="ONNX runtime, fresh process"
+        pictures=len(wanted),
+        max_abs_difference=difference,
+        tolerance=TOLERANCE,
+        runtime="ONNX runtime, fresh process",
     )
     contents["proof.json"] = json.dumps(asdict(proof), indent=1).encode()
     return _pack(contents), proof

@@ -6,9 +6,13 @@ from dataclasses import asdict, dataclass
 
 from safetensors.numpy import load, save
 
-from vast_orchard.core.network.description import NetworkDescription, description_from_json, description_to_json
+from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.network.description import (
+    NetworkDescription,
+    description_from_json,
+    description_to_json,
+)
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.ops._checks import Array, FloatArray
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.training.loop import predict

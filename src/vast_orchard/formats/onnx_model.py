@@ -7,8 +7,8 @@ import numpy as np
 import onnx
 from onnx import TensorProto, helper, numpy_helper
 
+from vast_orchard.core.arrays import Array
 from vast_orchard.core.network import description as d
-from vast_orchard.core.ops._checks import Array
 from vast_orchard.core.ops.batch_norm import EPSILON
 from vast_orchard.core.ops.conv2d import same_padding
 from vast_orchard.errors import ProofError
@@ -63,9 +63,7 @@ def _add_layer(graph: _Graph, layer: d.Layer, name: str, weights: dict[str, Arra
         case d.BatchNorm():
             if graph.is_picture:
                 graph.to_channels(first=True)
-            inputs = [
-                graph.constant(f"{name}.{key}", weights[key]) for key in ("gamma", "beta", "mean", "variance")
-            ]
+            inputs = [graph.constant(f"{name}.{key}", weights[key]) for key in ("gamma", "beta", "mean", "variance")]
             graph.node("BatchNormalization", name, *inputs, epsilon=EPSILON)
         case d.ReLU():
             graph.node("Relu", name)

@@ -4,9 +4,9 @@ import io
 from dataclasses import dataclass
 
 import numpy as np
-from PIL import Image
+from PIL import Image, UnidentifiedImageError
 
-from vast_orchard.core.ops._checks import Array
+from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import PictureError
 from vast_orchard.formats._steps import to_network_size, upright_rgb
@@ -41,9 +41,7 @@ class Picture:
     frames: int
 
 
-def read_picture(
-    data: bytes, ground: tuple[int, int, int] = (0, 0, 0), limits: PictureLimits | None = None
-) -> Picture:
+def read_picture(data: bytes, ground: tuple[int, int, int] = (0, 0, 0), limits: PictureLimits | None = None) -> Picture:
     """Decode the whole of a picture file.
 
     Parameters
@@ -62,25 +60,35 @@ def read_picture(
     if not data:
         raise PictureError("The file is empty (0 bytes).", "Copy it again from where it came.")
     if len(data) > limits.megabytes * 2**20:
-        raise PictureError(f"The file has {len(data) / 2**20:.0f} MB.", f"The limit is {limits.megabytes} MB; reduce it.")
+        raise PictureError(
+            f"The file has {len(data) / 2**20:.0f} MB.", f"The limit is {limits.megabytes} MB; reduce it."
+        )
     try:
         image = Image.open(io.BytesIO(data), formats=_FORMATS)
         width, height = image.size
         if width * height > limits.megapixels * 1_000_000:
             raise PictureError(
-                f"The picture has {width}×{height} pixels.", f"The limit is {limits.megapixels} megapixels; reduce it."
+                f"The picture has {width}×{height} pixels.",
+                f"The limit is {limits.megapixels} megapixels; reduce it.",
             )
         mode, kind, frames = image.mode, image.format or "", getattr(image, "n_frames", 1)
         upright = upright_rgb(image, ground)
     except PictureError:
         raise
-    except Image.UnidentifiedImageError as error:
-        raise PictureError("The file is not a picture in a known format.", "Use JPEG, PNG, WebP, BMP, TIFF or GIF.") from error
+    except UnidentifiedImageError as error:
+        raise PictureError(
+            "The file is not a picture in a known format.", "Use JPEG, PNG, WebP, BMP, TIFF or GIF."
+        ) from error
     # Pillow's decoders raise many kinds of errors on damaged files; each means the same here.
-    except Exception as error:  # noqa: BLE001
+    except Exception as error:
         raise PictureError(f"The picture is damaged ({_short(error)}).", "Copy it again from where it came.") from error
     return Picture(
-        upright=upright, width=upright.width, height=upright.height, mode=mode, format=kind, frames=int(frames)
+        upright=upright,
+        width=upright.width,
+        height=upright.height,
+        mode=mode,
+        format=kind,
+        frames=int(frames),
     )
 
 

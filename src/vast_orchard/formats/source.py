@@ -117,7 +117,8 @@ class ZipSource:
                     size += len(chunk)
                     if size > most:
                         raise ArchiveError(
-                            f"{name} unpacks to more than {most / 2**20:.0f} MB.", "It is left out; reduce it."
+                            f"{name} unpacks to more than {most / 2**20:.0f} MB.",
+                            "It is left out; reduce it.",
                         )
                     parts.append(chunk)
         except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
@@ -151,7 +152,8 @@ def open_source(path: Path, limits: SourceLimits | None = None) -> Iterator[Sour
         archive = zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError) as error:
         raise ArchiveError(
-            f"{path.name} is not a zip archive, or it is cut short ({error}).", "Pack or copy it again as a zip."
+            f"{path.name} is not a zip archive, or it is cut short ({error}).",
+            "Pack or copy it again as a zip.",
         ) from error
     with archive:
         yield ZipSource(archive, limits)

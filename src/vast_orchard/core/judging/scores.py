@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.intervals import wilson_interval
-from vast_orchard.core.ops._checks import Array, FloatArray
 from vast_orchard.errors import ShapeError
 
 __all__ = ["ClassScores", "Judgement", "judge"]

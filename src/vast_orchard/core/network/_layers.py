@@ -4,8 +4,8 @@ from typing import Protocol
 
 import numpy as np
 
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import description as d
-from vast_orchard.core.ops._checks import FloatArray
 from vast_orchard.core.ops.batch_norm import (
     BatchNormSaved,
     batch_norm_backward,
@@ -169,9 +169,7 @@ class _Dropout(_Plain):
 
 
 class _Dense(_Plain):
-    def __init__(
-        self, layer: d.Dense, inputs: int, random: np.random.Generator, dtype: np.dtype[np.floating]
-    ) -> None:
+    def __init__(self, layer: d.Dense, inputs: int, random: np.random.Generator, dtype: np.dtype[np.floating]) -> None:
         super().__init__()
         # Glorot & Bengio 2010, eq. 16: the uniform rule, for a layer that feeds softmax and not ReLU.
         limit = np.sqrt(6 / (inputs + layer.units))

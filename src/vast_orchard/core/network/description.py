@@ -231,6 +231,7 @@ def description_from_json(data: Mapping[str, Any]) -> NetworkDescription:
         name = str(data["name"])
     except (KeyError, TypeError, ValueError) as error:
         raise DescriptionError(
-            "The network description is incomplete.", "It needs name, input_shape of three numbers, and layers."
+            "The network description is incomplete.",
+            "It needs name, input_shape of three numbers, and layers.",
         ) from error
     return NetworkDescription(name=name, input_shape=(height, width, channels), layers=tuple(layers))

@@ -4,9 +4,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from vast_orchard.core.arrays import Array, FloatArray, check_rank
 from vast_orchard.core.network._layers import build_layer
 from vast_orchard.core.network.description import NetworkDescription, plan
-from vast_orchard.core.ops._checks import Array, FloatArray, check_rank
 from vast_orchard.core.ops.softmax import softmax
 from vast_orchard.errors import ShapeError
 

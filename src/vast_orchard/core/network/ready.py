@@ -32,7 +32,8 @@ def ready_network(name: str, input_shape: tuple[int, int, int], classes: int) ->
         raise SettingError(f"There is no network named {name!r}.", f"Choose one of {', '.join(READY_NETWORKS)}.")
     if classes < 2:
         raise SettingError(
-            f"A network needs at least two classes to tell apart, and there are {classes}.", "Add pictures of another."
+            f"A network needs at least two classes to tell apart, and there are {classes}.",
+            "Add pictures of another.",
         )
     layers: list[Layer] = []
     for filters in READY_NETWORKS[name]:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray
+from vast_orchard.core.arrays import FloatArray
 
 __all__ = ["input_gradient", "moments"]
 
@@ -15,7 +15,11 @@ def moments(rows: FloatArray) -> tuple[FloatArray, FloatArray]:
 
 
 def input_gradient(
-    normalised: FloatArray, grad: FloatArray, scale: FloatArray, shift_gradient: FloatArray, scale_gradient: FloatArray
+    normalised: FloatArray,
+    grad: FloatArray,
+    scale: FloatArray,
+    shift_gradient: FloatArray,
+    scale_gradient: FloatArray,
 ) -> FloatArray:
     """Gradient through the batch's own statistics; `scale` is gamma divided by the deviation."""
     count = grad.dtype.type(len(grad))

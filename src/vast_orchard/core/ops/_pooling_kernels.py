@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray
+from vast_orchard.core.arrays import FloatArray
 
 __all__ = ["route_to_maxima", "window_maxima"]
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vast_orchard.core.arrays import FloatArray, check_floating
 from vast_orchard.core.ops._batch_norm_kernels import input_gradient, moments
-from vast_orchard.core.ops._checks import FloatArray, check_floating
 from vast_orchard.errors import ShapeError
 
 __all__ = ["EPSILON", "BatchNormSaved", "batch_norm_backward", "batch_norm_inference", "batch_norm_train"]

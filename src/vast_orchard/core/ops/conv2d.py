@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray, check_floating, check_rank
+from vast_orchard.core.arrays import FloatArray, check_floating, check_rank
 from vast_orchard.core.ops._conv2d_kernels import gather_patches
 from vast_orchard.errors import ShapeError
 
@@ -82,13 +82,20 @@ def conv2d(x: FloatArray, weights: FloatArray, padding: str = "same") -> FloatAr
         part = padded[start : start + step]
         gather_patches(part, (kh, kw), patches[: len(part)])
         np.matmul(
-            patches[: len(part)].reshape(-1, flat.shape[0]), flat, out=out[start : start + step].reshape(-1, filters)
+            patches[: len(part)].reshape(-1, flat.shape[0]),
+            flat,
+            out=out[start : start + step].reshape(-1, filters),
         )
     return out
 
 
 def conv2d_backward(
-    x: FloatArray, weights: FloatArray, grad: FloatArray, padding: str = "same", *, input_gradient: bool = True
+    x: FloatArray,
+    weights: FloatArray,
+    grad: FloatArray,
+    padding: str = "same",
+    *,
+    input_gradient: bool = True,
 ) -> tuple[FloatArray | None, FloatArray]:
     """Gradients of a loss with respect to the input and the filters of `conv2d`.
 
@@ -119,8 +126,8 @@ def conv2d_backward(
     for start in range(0, len(x), step):
         part = padded[start : start + step]
         gather_patches(part, (kh, kw), patches[: len(part)])
-        weight_gradient += (
-            patches[: len(part)].reshape(-1, kh * kw * channels).T @ grad[start : start + step].reshape(-1, filters)
+        weight_gradient += patches[: len(part)].reshape(-1, kh * kw * channels).T @ grad[start : start + step].reshape(
+            -1, filters
         )
     if not input_gradient:
         return None, weight_gradient.reshape(weights.shape)

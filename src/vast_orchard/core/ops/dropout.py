@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.errors import SettingError
 
 __all__ = ["dropout_mask"]

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray, check_rank
+from vast_orchard.core.arrays import FloatArray, check_rank
 from vast_orchard.core.ops._pooling_kernels import route_to_maxima, window_maxima
 from vast_orchard.errors import ShapeError
 
@@ -38,7 +38,8 @@ def max_pool(x: FloatArray, size: int = 2) -> FloatArray:
     check_rank("x", x, 4, "(N, H, W, C)")
     if min(x.shape[1:3]) < size or size < 1:
         raise ShapeError(
-            f"A {size}×{size} window does not fit into {x.shape[1]}×{x.shape[2]}.", "Remove the pooling or enlarge x."
+            f"A {size}×{size} window does not fit into {x.shape[1]}×{x.shape[2]}.",
+            "Remove the pooling or enlarge x.",
         )
     windows = _windows(x, size)
     out = np.empty((windows.shape[0], windows.shape[1], windows.shape[3], windows.shape[5]), x.dtype)

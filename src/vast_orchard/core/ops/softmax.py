@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import FloatArray, check_rank
+from vast_orchard.core.arrays import FloatArray, check_rank
 from vast_orchard.errors import ShapeError
 
 __all__ = ["softmax", "softmax_cross_entropy"]

@@ -11,7 +11,7 @@ __all__ = ["Preprocessing"]
 class Preprocessing:
     """The whole picture, stretched to a square of the network's input size."""
 
-    size: int = 64  # side in pixels
+    size: int = 48  # side in pixels
     colour: str = "rgb"  # "rgb" or "grey"
     ground: tuple[int, int, int] = (0, 0, 0)  # laid under transparent pictures, 0 to 255
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import Array, FloatArray, check_rank
+from vast_orchard.core.arrays import Array, FloatArray, check_rank
 from vast_orchard.errors import ShapeError
 
 __all__ = ["ChannelStatistics", "channel_statistics", "standardise"]

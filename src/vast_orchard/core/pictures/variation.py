@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import Array, FloatArray
+from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.errors import SettingError
 
 __all__ = ["NO_VARIATION", "Variation", "vary"]
@@ -41,7 +41,9 @@ def _draws(identities: Array, seed: int, epoch: int) -> FloatArray:
     """
     draws = np.empty((len(identities), 3))
     for place, identity in enumerate(identities):
-        generator = np.random.Generator(np.random.Philox(key=[int(identity), seed & 0xFFFFFFFF], counter=[epoch, 0, 0, 0]))
+        generator = np.random.Generator(
+            np.random.Philox(key=[int(identity), seed & 0xFFFFFFFF], counter=[epoch, 0, 0, 0])
+        )
         draws[place] = generator.random(3)
     return draws
 

@@ -63,7 +63,9 @@ def _counts(size: int, shares: Shares, owed: dict[SetName, float]) -> dict[SetNa
     return counts
 
 
-def stratified_split(identities: Sequence[str], labels: Sequence[str], shares: Shares, seed: int) -> list[SetName | None]:
+def stratified_split(
+    identities: Sequence[str], labels: Sequence[str], shares: Shares, seed: int
+) -> list[SetName | None]:
     """A set for each picture, with the same class shares in every set as nearly as whole pictures allow.
 
     Parameters
@@ -103,7 +105,11 @@ def stratified_split(identities: Sequence[str], labels: Sequence[str], shares: S
 
 
 def complete_sets(
-    identities: Sequence[str], labels: Sequence[str], given: Sequence[SetName | None], shares: Shares, seed: int
+    identities: Sequence[str],
+    labels: Sequence[str],
+    given: Sequence[SetName | None],
+    shares: Shares,
+    seed: int,
 ) -> list[SetName | None]:
     """Keep the sets that came with the pictures, and draw from training those that did not come.
 
@@ -122,7 +128,9 @@ def complete_sets(
     if missing:
         drawn = {name.value: getattr(shares, name.value) for name in missing}
         part = Shares(
-            training=1 - sum(drawn.values()), validation=drawn.get("validation", 1e-9), test=drawn.get("test", 0.0)
+            training=1 - sum(drawn.values()),
+            validation=drawn.get("validation", 1e-9),
+            test=drawn.get("test", 0.0),
         )
         places = stratified_split([identities[i] for i in training], [labels[i] for i in training], part, seed)
         for place, name in zip(training, places, strict=True):

@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.ops._checks import Array, FloatArray
 from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation, vary
@@ -115,9 +115,7 @@ def train(
             # Sorted within the batch, so that a memory-mapped array is read forwards.
             chosen = np.sort(order[step * settings.batch_size : (step + 1) * settings.batch_size])
             rate = cosine_rate((epoch - 1) * steps + step, settings.epochs * steps, settings.learning_rate)
-            pixels = vary(
-                training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch
-            )
+            pixels = vary(training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch)
             logits = network.forward(
                 standardise(pixels, statistics), np.random.default_rng([settings.seed, epoch, step + 1])
             )
@@ -134,8 +132,16 @@ def train(
             right += int((logits.argmax(axis=1) == training.labels[chosen]).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
         yield _end_epoch(
-            network, state, optimizer.state(), epoch,
-            (losses / len(training), right / len(training), *_validate(network, validation, statistics, classes), rate),
+            network,
+            state,
+            optimizer.state(),
+            epoch,
+            (
+                losses / len(training),
+                right / len(training),
+                *_validate(network, validation, statistics, classes),
+                rate,
+            ),
         )
 
 
@@ -149,7 +155,8 @@ def _end_epoch(
     training_loss, training_accuracy, validation_loss, validation_accuracy, rate = figures
     if not np.isfinite(validation_loss):
         raise NonFiniteError(
-            f"The validation loss became {validation_loss} in epoch {epoch}.", "Lower the learning rate to a third."
+            f"The validation loss became {validation_loss} in epoch {epoch}.",
+            "Lower the learning rate to a third.",
         )
     metrics = EpochMetrics(
         number=epoch,

@@ -5,7 +5,7 @@ from typing import Protocol
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import Array, FloatArray
+from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.errors import SettingError
 
 __all__ = ["OPTIMIZERS", "Adam", "Momentum", "Optimizer", "make_optimizer"]

@@ -10,7 +10,13 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics, channel_statistics
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.training.loop import train
-from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingSettings, TrainingState
+from vast_orchard.core.training.values import (
+    EpochResult,
+    Examples,
+    StepResult,
+    TrainingSettings,
+    TrainingState,
+)
 
 __all__ = ["Recipe", "Training", "begin", "recipe_from_json", "recipe_to_json"]
 

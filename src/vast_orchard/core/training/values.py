@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from vast_orchard.core.ops._checks import Array
+from vast_orchard.core.arrays import Array
 from vast_orchard.errors import SettingError, ShapeError
 
 __all__ = ["EpochMetrics", "EpochResult", "Examples", "StepResult", "TrainingSettings", "TrainingState"]
@@ -14,7 +14,7 @@ __all__ = ["EpochMetrics", "EpochResult", "Examples", "StepResult", "TrainingSet
 class TrainingSettings:
     """How long, how fast, and from which seed."""
 
-    epochs: int = 30  # passes over the training pictures
+    epochs: int = 25  # passes over the training pictures
     batch_size: int = 32  # pictures a step
     learning_rate: float = 0.003  # highest rate of the schedule
     seed: int = 1  # draws weights, order, dropout and variation

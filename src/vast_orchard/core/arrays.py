@@ -1,15 +1,17 @@
-"""Shape and type checks shared by the wrappers."""
+"""What the core calls an array, and the checks of shape and type that its wrappers share."""
 
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
+import numpy.typing as npt
 
 from vast_orchard.errors import ShapeError
 
 __all__ = ["Array", "FloatArray", "check_floating", "check_rank"]
 
-Array: TypeAlias = np.ndarray[tuple[int, ...], np.dtype[np.generic]]
-FloatArray: TypeAlias = np.ndarray[tuple[int, ...], np.dtype[np.floating]]
+Array: TypeAlias = npt.NDArray[Any]
+# float32 in work, float64 in checks of gradients; the checks below see to it where it matters.
+FloatArray: TypeAlias = npt.NDArray[Any]
 
 
 def check_rank(name: str, value: Array, rank: int, axes: str) -> None:

@@ -1,0 +1,103 @@
+"""One stream of server-sent events a window, fed by one LISTEN of the process."""
+
+import asyncio
+import contextlib
+import itertools
+import json
+import threading
+from collections import deque
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+import psycopg
+import structlog
+from fastapi import APIRouter, Header, Request
+from sse_starlette import EventSourceResponse, ServerSentEvent
+
+from vast_orchard.store.database import CHANNEL
+
+__all__ = ["Hub", "router"]
+
+_log = structlog.get_logger()
+# What a window that lost its connection may have missed and can still be given; beyond that it reads everything anew.
+_REMEMBERED = 2000
+_RECONNECT_S = 0.5
+_WAIT_S = 1.0
+
+
+class Hub:
+    """Hears the database's channel in a thread and hands events to the windows' streams."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+        self._events: deque[tuple[int, str]] = deque(maxlen=_REMEMBERED)
+        self._numbers = itertools.count(1)
+        self._waiting: set[asyncio.Queue[tuple[int, str]]] = set()
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._hear, name="events", daemon=True)
+
+    def start(self, loop: asyncio.AbstractEventLoop) -> None:
+        """Begin to listen; events are handed over on `loop`."""
+        self._loop = loop
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End the thread."""
+        self._ended.set()
+        self._thread.join(timeout=2 * _WAIT_S)
+
+    def _hear(self) -> None:
+        while not self._ended.is_set():
+            try:
+                with psycopg.connect(self._url, autocommit=True, connect_timeout=5) as connection:
+                    connection.execute(f"listen {CHANNEL}")
+                    # Whatever was told while nobody listened is unknown: every window reads anew.
+                    self._publish(json.dumps({"topic": "everything"}))
+                    while not self._ended.is_set():
+                        for notice in connection.notifies(timeout=_WAIT_S):
+                            self._publish(notice.payload)
+            except psycopg.Error as error:
+                _log.warning("The event channel is lost.", action="events_lost", error=str(error))
+                self._ended.wait(_RECONNECT_S)
+
+    def _publish(self, payload: str) -> None:
+        assert self._loop is not None
+        with contextlib.suppress(RuntimeError):  # the loop has ended before us
+            self._loop.call_soon_threadsafe(self._hand_out, payload)
+
+    def _hand_out(self, payload: str) -> None:
+        event = (next(self._numbers), payload)
+        self._events.append(event)
+        for queue in self._waiting:
+            queue.put_nowait(event)
+
+    async def stream(self, last_id: int | None) -> AsyncIterator[ServerSentEvent]:
+        """Events after `last_id`, for ever; first of all "everything" if some of them are no longer known."""
+        queue: asyncio.Queue[tuple[int, str]] = asyncio.Queue()
+        first = self._events[0][0] if self._events else 1
+        newest = self._events[-1][0] if self._events else 0
+        if last_id is not None and (last_id > newest or last_id < first - 1):
+            yield ServerSentEvent(json.dumps({"topic": "everything"}), id=str(newest))
+            last_id = newest
+        for event in self._events:
+            if last_id is not None and event[0] > last_id:
+                queue.put_nowait(event)
+        self._waiting.add(queue)
+        try:
+            while True:
+                number, payload = await queue.get()
+                yield ServerSentEvent(payload, id=str(number))
+        finally:
+            self._waiting.discard(queue)
+
+
+router = APIRouter(prefix="/api", tags=["events"])
+
+
+@router.get("/events", response_class=EventSourceResponse)
+async def events(request: Request, last_event_id: Annotated[str | None, Header()] = None) -> EventSourceResponse:
+    """Everything live: what changed, by topic and project; the records say how."""
+    hub: Hub = request.app.state.hub
+    known = int(last_event_id) if last_event_id and last_event_id.isdigit() else None
+    return EventSourceResponse(hub.stream(known), ping=15)

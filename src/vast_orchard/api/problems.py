@@ -1,0 +1,54 @@
+"""Every failure over HTTP as RFC 9457 problem details."""
+
+from http import HTTPStatus
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from vast_orchard.errors import ConflictError, InputError, MissingError, OrchardError, ServiceError
+
+__all__ = ["install_problems", "problem"]
+
+_log = structlog.get_logger()
+
+_STATUS: dict[type[OrchardError], HTTPStatus] = {
+    MissingError: HTTPStatus.NOT_FOUND,
+    ConflictError: HTTPStatus.CONFLICT,
+    InputError: HTTPStatus.UNPROCESSABLE_ENTITY,
+    ServiceError: HTTPStatus.SERVICE_UNAVAILABLE,
+}
+
+
+def problem(status: HTTPStatus, what: str, mend: str = "") -> JSONResponse:
+    """The one body of all failures: `title` of the kind, `detail` what happened, `mend` what to do."""
+    body = {"type": "about:blank", "title": status.phrase, "status": int(status), "detail": what, "mend": mend}
+    return JSONResponse(body, int(status), media_type="application/problem+json")
+
+
+def install_problems(app: FastAPI) -> None:
+    """Turn errors of every origin into problem details."""
+
+    @app.exception_handler(OrchardError)
+    def ours(_request: Request, error: OrchardError) -> JSONResponse:
+        status = next((s for kind, s in _STATUS.items() if isinstance(error, kind)), HTTPStatus.INTERNAL_SERVER_ERROR)
+        return problem(status, error.what, error.mend)
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path", "header"))
+        return problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"{place or 'The request'}: {first['msg']}.", "Correct it.")
+
+    @app.exception_handler(HTTPException)
+    def http(_request: Request, error: HTTPException) -> JSONResponse:
+        return problem(HTTPStatus(error.status_code), str(error.detail))
+
+    @app.exception_handler(Exception)
+    def unexpected(request: Request, error: Exception) -> JSONResponse:
+        _log.error("A request failed unexpectedly.", action="request_broke", path=request.url.path, exc_info=error)
+        return problem(
+            HTTPStatus.INTERNAL_SERVER_ERROR, "Something went wrong in the program itself.", "See the log api.log."
+        )

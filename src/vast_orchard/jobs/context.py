@@ -1,0 +1,125 @@
+"""What every piece of work is given: settings, records, bytes, and a way to report and to be stopped."""
+
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from vast_orchard.errors import StoppedError
+from vast_orchard.formats.picture_file import PictureLimits
+from vast_orchard.formats.source import SourceLimits
+from vast_orchard.settings import Settings
+from vast_orchard.store import jobs
+from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.database import Database
+
+__all__ = ["Progress", "WorkContext", "byte_store", "open_context"]
+
+# A window learns of progress this often; oftener only costs writes.
+_REPORT_EVERY_S = 0.3
+
+
+def byte_store(settings: Settings) -> ByteStore:
+    """The store of picture and model bytes that the settings name."""
+    return ByteStore(settings.bytes_url or str((settings.data_dir / "bytes").absolute()))
+
+
+@dataclass(frozen=True, kw_only=True)
+class WorkContext:
+    """What a worker has."""
+
+    settings: Settings
+    database: Database
+    store: ByteStore
+
+    @property
+    def picture_limits(self) -> PictureLimits:
+        """What one picture may cost."""
+        return PictureLimits(
+            megapixels=self.settings.picture_limit_megapixels, megabytes=self.settings.picture_limit_mb
+        )
+
+    @property
+    def source_limits(self) -> SourceLimits:
+        """What one import may cost."""
+        return SourceLimits(
+            total_mb=self.settings.import_limit_mb,
+            files=self.settings.import_limit_files,
+            ratio=self.settings.import_ratio_limit,
+            member_mb=self.settings.picture_limit_mb,
+        )
+
+    @property
+    def uploads(self) -> Path:
+        """Where files wait to be brought in."""
+        return self.settings.data_dir / "uploads"
+
+    @property
+    def cache(self) -> Path:
+        """What can be thrown away and made again."""
+        return self.settings.data_dir / "cache"
+
+
+def open_context(settings: Settings) -> WorkContext:
+    """Connect to the records and the bytes."""
+    return WorkContext(settings=settings, database=Database(settings.database_url), store=byte_store(settings))
+
+
+class Progress:
+    """Reports how far a job is, and raises when a person wants it stopped or another worker took it over."""
+
+    def __init__(self, database: Database, job_id: int, owner: str) -> None:
+        self._database = database
+        self.job_id = job_id
+        self.owner = owner
+        self._stage = ""
+        self._total = 0.0
+        self._done = 0.0
+        self._first = 0.0
+        self._began = time.monotonic()
+        self._reported = float("-inf")
+        self._may_stop = True
+
+    def stage(self, name: str, total: float, done: float = 0.0) -> None:
+        """Begin a stage of `total` units, of which `done` are done already."""
+        self._stage, self._total, self._done, self._first = name, total, done, done
+        self._began = time.monotonic()
+        self.report()
+
+    def unstoppable(self) -> "Progress":
+        """The same reports without the stop: for the last, short stage of work that was stopped already."""
+        self._may_stop = False
+        return self
+
+    def advance(self, by: float = 1.0) -> None:
+        """Count units as done; the records hear of it a few times a second."""
+        self._done += by
+        if time.monotonic() - self._reported >= _REPORT_EVERY_S:
+            self.report()
+
+    def report(self) -> None:
+        """Tell the records now.
+
+        Raises
+        ------
+        StoppedError, LeaseLostError
+        """
+        with self._database.session() as session:
+            stop = jobs.report(
+                session,
+                self.job_id,
+                self.owner,
+                stage=self._stage,
+                done=self._done,
+                total=self._total,
+                left_s=self._left_s(),
+            )
+        self._reported = time.monotonic()
+        if stop and self._may_stop:
+            raise StoppedError(f"Stopped while {self._stage.lower()}.")
+
+    def _left_s(self) -> float | None:
+        """Seconds left at the pace of this stage so far; None until a fiftieth of it is done."""
+        here = self._done - self._first
+        if here <= 0 or here < (self._total - self._first) / 50:
+            return None
+        return (time.monotonic() - self._began) / here * (self._total - self._done)

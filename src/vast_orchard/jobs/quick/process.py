@@ -1,0 +1,81 @@
+"""The API's side of the quick process: one spawned process, made anew when it dies. Imports no numerics."""
+
+import threading
+from collections.abc import Mapping
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import TimeoutError as FutureTimeoutError
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import get_context
+from typing import Any
+
+from vast_orchard.errors import ServiceError
+from vast_orchard.jobs.quick.entry import begin, quick
+from vast_orchard.settings import Settings
+
+__all__ = ["QuickProcess"]
+
+
+class QuickProcess:
+    """Runs the tasks of `jobs.quick.tasks` by name, one at a time, in a process of its own."""
+
+    def __init__(self, settings: Settings) -> None:
+        self._settings = settings
+        self._lock = threading.Lock()
+        self._pool: ProcessPoolExecutor | None = None
+
+    def _present_pool(self) -> ProcessPoolExecutor:
+        with self._lock:
+            if self._pool is None:
+                self._pool = ProcessPoolExecutor(
+                    1, mp_context=get_context("spawn"), initializer=begin, initargs=(self._settings,)
+                )
+            return self._pool
+
+    def _drop(self, pool: ProcessPoolExecutor) -> None:
+        with self._lock:
+            if self._pool is pool:
+                self._pool = None
+        for process in list((getattr(pool, "_processes", None) or {}).values()):
+            process.kill()
+        pool.shutdown(wait=False, cancel_futures=True)
+
+    def warm_up(self) -> None:
+        """Start the process now, so that the first person does not wait for it."""
+        self._present_pool().submit(quick, "ready", {})
+
+    def run(self, task: str, **arguments: Any) -> Any:
+        """The task's answer.
+
+        Raises
+        ------
+        ServiceError
+            It took too long, or the process died twice.
+        OrchardError
+            What the task itself raised.
+        """
+        for last in (False, True):
+            pool = self._present_pool()
+            try:
+                return self._ask(pool, task, arguments)
+            except BrokenProcessPool as error:
+                self._drop(pool)
+                if last:
+                    raise ServiceError(
+                        "The process for previews died.", "It was started again; try once more."
+                    ) from error
+        raise AssertionError("unreachable")
+
+    def _ask(self, pool: ProcessPoolExecutor, task: str, arguments: Mapping[str, Any]) -> Any:
+        try:
+            return pool.submit(quick, task, arguments).result(timeout=self._settings.quick_limit_s)
+        except FutureTimeoutError as error:
+            self._drop(pool)
+            raise ServiceError(
+                f"The preview took longer than {self._settings.quick_limit_s} s and was given up.",
+                "Try it with fewer or smaller pictures.",
+            ) from error
+
+    def close(self) -> None:
+        """End the process."""
+        if self._pool is not None:
+            self._drop(self._pool)

@@ -1,0 +1,131 @@
+"""What the quick process can do: sheets of thumbnails, previews of variation, trying pictures, whole pictures."""
+
+import io
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.variation import Variation, vary
+from vast_orchard.errors import OrchardError
+from vast_orchard.formats.collection import identity_number
+from vast_orchard.formats.model_file import Model, read_model
+from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
+from vast_orchard.jobs.context import byte_store
+from vast_orchard.settings import Settings
+from vast_orchard.store.bytes import ByteStore
+
+__all__ = ["TASKS", "set_up"]
+
+_MISSING = (128, 128, 128)
+_PREVIEW_TILE = 72
+
+
+class _Place:
+    """What `set_up` leaves for the tasks of this process."""
+
+    settings: Settings
+    store: ByteStore
+
+
+def set_up(settings: Settings) -> None:
+    """Remember where the bytes are."""
+    _Place.settings, _Place.store = settings, byte_store(settings)
+
+
+def _ready() -> bool:
+    return True
+
+
+def _png(image: Image.Image) -> bytes:
+    buffer = io.BytesIO()
+    image.save(buffer, "PNG", compress_level=1)
+    return buffer.getvalue()
+
+
+def _tile(sha256: str, side: int) -> Image.Image:
+    """A thumbnail in the middle of a square; the JPEG is decoded no larger than needed."""
+    square = Image.new("RGB", (side, side))
+    try:
+        with Image.open(io.BytesIO(_Place.store.read(ByteStore.thumbnail_path(sha256)))) as image:
+            image.draft("RGB", (side, side))
+            small = image.convert("RGB")
+        small.thumbnail((side, side), Image.Resampling.BILINEAR)
+    except (OrchardError, OSError):
+        return Image.new("RGB", (side, side), _MISSING)
+    square.paste(small, ((side - small.width) // 2, (side - small.height) // 2))
+    return square
+
+
+def _sheet(sha256s: Sequence[str], side: int, columns: int) -> bytes:
+    """Thumbnails in rows of `columns` squares of `side` pixels, as JPEG."""
+    rows = -(-len(sha256s) // columns)
+    sheet = Image.new("RGB", (columns * side, rows * side))
+    for place, sha256 in enumerate(sha256s):
+        sheet.paste(_tile(sha256, side), (place % columns * side, place // columns * side))
+    buffer = io.BytesIO()
+    sheet.save(buffer, "JPEG", quality=82)
+    return buffer.getvalue()
+
+
+def _whole(sha256: str) -> bytes:
+    """A whole picture, upright, as PNG: for formats that browsers do not show."""
+    return _png(read_picture(_Place.store.read(ByteStore.picture_path(sha256)), limits=_limits()).upright)
+
+
+def _limits() -> PictureLimits:
+    return PictureLimits(
+        megapixels=_Place.settings.picture_limit_megapixels, megabytes=_Place.settings.picture_limit_mb
+    )
+
+
+def _variation_sheet(
+    sha256s: Sequence[str], preprocessing: dict[str, Any], variation: dict[str, Any], seed: int, variants: int
+) -> bytes:
+    """A row a picture: what the network sees of it, then `variants` epochs of training. The same calls as training."""
+    before = Preprocessing(**{**preprocessing, "ground": tuple(preprocessing["ground"])})
+    pixels = np.stack([network_pixels(_Place.store.read(ByteStore.picture_path(sha)), before) for sha in sha256s])
+    identities = np.array([identity_number(sha) for sha in sha256s], np.uint64)
+    columns = [pixels] + [
+        vary(pixels, identities, Variation(**variation), seed, epoch) for epoch in range(1, variants + 1)
+    ]
+    tile = _PREVIEW_TILE
+    sheet = Image.new("RGB", (tile * len(columns), tile * len(sha256s)))
+    for x, column in enumerate(columns):
+        for y, picture in enumerate(column):
+            image = Image.fromarray(picture.squeeze(-1) if picture.shape[-1] == 1 else picture)
+            sheet.paste(image.resize((tile - 4, tile - 4), Image.Resampling.BILINEAR), (x * tile + 2, y * tile + 2))
+    return _png(sheet)
+
+
+@lru_cache(maxsize=4)
+def _model(path: str) -> Model:
+    return read_model(_Place.store.read(path))
+
+
+def _answer(model_path: str, files: Sequence[tuple[str, bytes]]) -> list[dict[str, Any]]:
+    """For each file its name and either the probabilities by class or what is wrong with it."""
+    model = _model(model_path)
+    answers: list[dict[str, Any]] = []
+    for name, data in files:
+        try:
+            read_picture(data, limits=_limits())
+            pixels = network_pixels(data, model.preprocessing)
+        except OrchardError as error:
+            answers.append({"name": name, "error": str(error), "probabilities": []})
+            continue
+        row = model.probabilities(pixels[None])[0]
+        answers.append({"name": name, "error": None, "probabilities": [float(p) for p in row]})
+    return answers
+
+
+TASKS: dict[str, Callable[..., Any]] = {
+    "ready": _ready,
+    "sheet": _sheet,
+    "whole": _whole,
+    "variation_sheet": _variation_sheet,
+    "answer": _answer,
+}

@@ -1,0 +1,83 @@
+"""A worker process: takes jobs of one queue, one at a time, and takes over those of workers that died."""
+
+import asyncio
+import contextlib
+import os
+import signal
+
+import structlog
+from procrastinate import App, PsycopgConnector
+from procrastinate.exceptions import ConnectorException
+
+from vast_orchard.errors import OrchardError
+from vast_orchard.jobs.context import WorkContext, open_context
+from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.queue import QUEUES, requeue_lost
+from vast_orchard.settings import Settings
+
+__all__ = ["run_worker"]
+
+_log = structlog.get_logger()
+_HEARTBEAT_S = 2.0
+_SWEEP_S = 3.0
+
+
+def _make_app(context: WorkContext, queue: str) -> App:
+    app = App(connector=PsycopgConnector(conninfo=context.database.plain_url))
+    for kind, name in QUEUES.items():
+        if name == queue:
+            # Each job is delivered once more after a failure of the database; its own records decide what is left.
+            @app.task(name=kind.value, queue=queue, retry=3)
+            def work(job_id: int) -> None:
+                perform(context, job_id)
+
+    return app
+
+
+async def _sweep(app: App, context: WorkContext, queue: str) -> None:
+    """Hand out again what dead workers held, and what the queue has lost."""
+    while True:
+        with contextlib.suppress(OrchardError, ConnectorException):
+            for job in await app.job_manager.get_stalled_jobs(
+                queue=queue, seconds_since_heartbeat=context.settings.stalled_after_s
+            ):
+                _log.warning("A stalled job is handed out again.", action="job_taken_over", queue_job=job.id)
+                await app.job_manager.retry_job(job)
+            await asyncio.to_thread(_requeue, context, queue)
+        await asyncio.sleep(_SWEEP_S)
+
+
+def _requeue(context: WorkContext, queue: str) -> None:
+    with context.database.session() as session:
+        requeue_lost(session, queue)
+
+
+async def _main(app: App, context: WorkContext, queue: str) -> None:
+    async with app.open_async():
+        sweeper = asyncio.create_task(_sweep(app, context, queue))
+        try:
+            await app.run_worker_async(
+                queues=[queue],
+                name=f"{queue}-{os.getpid()}",
+                concurrency=1,
+                fetch_job_polling_interval=2.0,
+                install_signal_handlers=False,
+                update_heartbeat_interval=_HEARTBEAT_S,
+                stalled_worker_timeout=float(context.settings.stalled_after_s),
+                delete_jobs="always",
+            )
+        finally:
+            sweeper.cancel()
+
+
+def run_worker(settings: Settings, queue: str) -> None:
+    """Work until the process is ended.
+
+    A signal ends it at once: every job must survive a crash anyway, so stopping is made the same thing, and there is
+    one path to get right instead of two.
+    """
+    for sign in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(sign, lambda *_: os._exit(0))
+    context = open_context(settings)
+    _log.info("A worker is ready.", action="worker_ready", queue=queue)
+    asyncio.run(_main(_make_app(context, queue), context, queue))

@@ -1,0 +1,92 @@
+"""Picture and model bytes behind fsspec: pictures by content hash, everything else by path."""
+
+import hashlib
+import os
+import uuid
+
+import fsspec
+
+from vast_orchard.errors import MissingError, ServiceError
+
+__all__ = ["ByteStore"]
+
+
+class ByteStore:
+    """Files below one address.
+
+    Parameters
+    ----------
+    url : str
+        A local folder, or any address that fsspec knows.
+    """
+
+    def __init__(self, url: str) -> None:
+        self._fs, self._root = fsspec.core.url_to_fs(url)
+
+    def _path(self, path: str) -> str:
+        return f"{self._root}/{path}"
+
+    def write(self, path: str, data: bytes) -> None:
+        """Write a file whole: under another name first, so that a reader or a crash never meets half of it.
+
+        Raises
+        ------
+        ServiceError
+            The place cannot be written, for example because the disk is full.
+        """
+        target = self._path(path)
+        draft = f"{target}.{uuid.uuid4().hex}.part"
+        try:
+            self._fs.makedirs(target.rsplit("/", 1)[0], exist_ok=True)
+            self._fs.pipe_file(draft, data)
+            self._fs.mv(draft, target)
+        except OSError as error:
+            if self._fs.exists(draft):
+                self._fs.rm_file(draft)
+            raise ServiceError(
+                f"{path} cannot be stored: {error}.", "Make room or allow writing, then repeat."
+            ) from error
+
+    def read(self, path: str) -> bytes:
+        """The bytes of a file.
+
+        Raises
+        ------
+        MissingError
+            There is none.
+        """
+        try:
+            return bytes(self._fs.cat_file(self._path(path)))
+        except FileNotFoundError as error:
+            raise MissingError(f"The file {path} is not in the store.", "Bring it in again.") from error
+
+    def exists(self, path: str) -> bool:
+        """True if there is such a file."""
+        return bool(self._fs.exists(self._path(path)))
+
+    def remove(self, path: str) -> None:
+        """Remove a file or a folder; nothing happens if there is none."""
+        if self._fs.exists(self._path(path)):
+            self._fs.rm(self._path(path), recursive=True)
+
+    def settle(self) -> None:
+        """Bring what was written to the disk; call it before records that name it are committed."""
+        if "file" in self._fs.protocol:
+            os.sync()
+
+    def write_picture(self, data: bytes) -> str:
+        """Keep a picture by its content and return its SHA-256 as 64 hexadecimal digits."""
+        sha256 = hashlib.sha256(data).hexdigest()
+        if not self.exists(self.picture_path(sha256)):
+            self.write(self.picture_path(sha256), data)
+        return sha256
+
+    @staticmethod
+    def picture_path(sha256: str) -> str:
+        """Where a picture's bytes lie."""
+        return f"pictures/{sha256[:2]}/{sha256}"
+
+    @staticmethod
+    def thumbnail_path(sha256: str) -> str:
+        """Where a picture's thumbnail lies."""
+        return f"thumbnails/{sha256[:2]}/{sha256}.jpg"

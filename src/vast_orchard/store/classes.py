@@ -1,0 +1,106 @@
+"""Classes: their order, names and signs."""
+
+from collections.abc import Sequence
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import ConflictError, MissingError
+from vast_orchard.store.database import tell
+from vast_orchard.store.projects import checked_name
+from vast_orchard.store.schema import Class, Picture, Project
+from vast_orchard.store.values import ClassValue
+
+__all__ = ["add_class", "class_row", "find_or_add_class", "free_sign", "list_classes", "rename_class_row"]
+
+
+def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
+    """The classes in their order, with today's counts."""
+    counts = dict(
+        session.execute(
+            select(Picture.class_id, func.count()).where(Picture.project_id == project_id).group_by(Picture.class_id)
+        )
+        .tuples()
+        .all()
+    )
+    rows = session.scalars(
+        select(Class).where(Class.project_id == project_id, Class.deleted_at.is_(None)).order_by(Class.place, Class.id)
+    )
+    return [
+        ClassValue(id=row.id, name=row.name, place=row.place, sign=row.sign, count=counts.get(row.id, 0))
+        for row in rows
+    ]
+
+
+def class_row(session: Session, project_id: int, class_id: int) -> Class:
+    """One class of the project.
+
+    Raises
+    ------
+    MissingError
+    """
+    row = session.get(Class, class_id)
+    if row is None or row.project_id != project_id or row.deleted_at is not None:
+        raise MissingError(f"There is no class {class_id} in this project.", "It may have been taken back; look again.")
+    return row
+
+
+def free_sign(name: str, taken: set[str]) -> str:
+    """A short sign for a class: its first letter, else the first with another of its letters, else with a digit."""
+    letters = [c for c in name if c.isalnum()] or ["?"]
+    first = letters[0].upper()
+    choices = [first, *(first + c.lower() for c in letters[1:]), *(f"{first}{n}" for n in range(2, 1000))]
+    return next(choice for choice in choices if choice not in taken)
+
+
+def add_class(session: Session, project_id: int, name: str) -> Class:
+    """A new class at the end of the order.
+
+    Raises
+    ------
+    ConflictError
+        There is one of that name, if only in other capitals.
+    """
+    name = checked_name(name, "class")
+    # Two windows or workers that add a class at once take turns, so that places and signs stay unique.
+    session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
+    present = session.execute(
+        select(Class.place, Class.sign).where(Class.project_id == project_id, Class.deleted_at.is_(None))
+    ).all()
+    row = Class(
+        project_id=project_id,
+        name=name,
+        place=max((place for place, _ in present), default=-1) + 1,
+        sign=free_sign(name, {sign for _, sign in present}),
+    )
+    session.add(row)
+    _flush_name(session, name)
+    tell(session, "classes", project_id)
+    return row
+
+
+def _flush_name(session: Session, name: str) -> None:
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise ConflictError(f"There is a class named {name} already.", "Use it, or choose another name.") from error
+
+
+def find_or_add_class(session: Session, project_id: int, name: str) -> Class:
+    """The class of that name in any capitals, or a new one."""
+    found = session.scalar(
+        select(Class).where(
+            Class.project_id == project_id,
+            Class.deleted_at.is_(None),
+            func.lower(Class.name) == func.lower(name),
+        )
+    )
+    return found or add_class(session, project_id, name)
+
+
+def rename_class_row(session: Session, row: Class, name: str) -> None:
+    """Give a class another name; its id, sign and pictures stay."""
+    row.name = checked_name(name, "class")
+    _flush_name(session, row.name)
+    tell(session, "classes", row.project_id)

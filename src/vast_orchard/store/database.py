@@ -1,0 +1,63 @@
+"""One engine a process, sessions as transactions, and the one channel on which changes are told."""
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import DatabaseGoneError
+
+__all__ = ["CHANNEL", "Database", "tell"]
+
+CHANNEL = "vast_orchard"
+
+
+def tell(session: Session, topic: str, project_id: int, **facts: Any) -> None:
+    """Say on the channel, when this transaction commits, that something of `topic` changed."""
+    payload = json.dumps({"topic": topic, "project": project_id, **facts})
+    session.execute(text("select pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
+
+
+class Database:
+    """The records.
+
+    Parameters
+    ----------
+    url : str
+        `postgresql://…`; the driver is psycopg.
+    """
+
+    def __init__(self, url: str) -> None:
+        self.plain_url = url
+        self.engine: Engine = create_engine(
+            url.replace("postgresql://", "postgresql+psycopg://", 1),
+            # A connection that died with a restarted PostgreSQL is noticed before it is used.
+            pool_pre_ping=True,
+            pool_size=8,
+            connect_args={"connect_timeout": 5},
+        )
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A transaction: committed at the end, rolled back by any error.
+
+        Raises
+        ------
+        DatabaseGoneError
+            PostgreSQL does not answer.
+        """
+        try:
+            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+                yield session
+        except OperationalError as error:
+            raise DatabaseGoneError(
+                "The database does not answer.", "It is restarted by itself; try again in a few seconds."
+            ) from error
+
+    def close(self) -> None:
+        """Close all connections."""
+        self.engine.dispose()

@@ -1,0 +1,188 @@
+"""The state machine of long work; every change is a WHERE on the state it leaves."""
+
+from collections.abc import Sequence
+
+from sqlalchemy import ColumnElement, Row, func, select, update
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import ConflictError, LeaseLostError, MissingError
+from vast_orchard.store.database import tell
+from vast_orchard.store.schema import Job, JobKind, JobState, Project
+from vast_orchard.store.values import JobValue
+
+__all__ = [
+    "ask_stop",
+    "create_job",
+    "end_job",
+    "get_job",
+    "hold_lease",
+    "job_of",
+    "list_jobs",
+    "put_away",
+    "report",
+    "take_job",
+]
+
+_ACTIVE = (JobState.WAITING, JobState.RUNNING)
+
+
+def _value(row: Job, project_name: str) -> JobValue:
+    return JobValue(
+        id=row.id,
+        project_id=row.project_id,
+        project_name=project_name,
+        kind=row.kind,
+        title=row.title,
+        subject_id=row.subject_id,
+        state=row.state,
+        stage=row.stage,
+        done=row.done,
+        total=row.total,
+        left_s=row.left_s,
+        error=row.error,
+        stop_asked=row.stop_asked,
+        created_at=row.created_at,
+        started_at=row.started_at,
+        ended_at=row.ended_at,
+    )
+
+
+def _tell(session: Session, job_id: int, project_id: int) -> None:
+    tell(session, "jobs", project_id, job=job_id)
+
+
+def create_job(session: Session, project_id: int, kind: JobKind, title: str, subject_id: int) -> int:
+    """New work, waiting.
+
+    Raises
+    ------
+    ConflictError
+        The same work waits or runs already.
+    """
+    row = Job(project_id=project_id, kind=kind.value, title=title, subject_id=subject_id)
+    try:
+        with session.begin_nested():
+            session.add(row)
+    except IntegrityError as error:
+        raise ConflictError(f"{title} is under way already.", "Wait for it, or stop it in the tray.") from error
+    _tell(session, row.id, project_id)
+    return row.id
+
+
+def take_job(session: Session, job_id: int, owner: str) -> JobValue | None:
+    """Become the one owner of waiting or abandoned work; None if it has ended or was told to stop before it began.
+
+    A worker that still believes to own it finds out at its next report.
+    """
+    row = session.scalar(select(Job).where(Job.id == job_id).with_for_update())
+    if row is None or row.state not in _ACTIVE:
+        return None
+    if row.stop_asked and row.state == JobState.WAITING:
+        _end(session, row, JobState.STOPPED, None)
+        return None
+    row.state, row.owner = JobState.RUNNING.value, owner
+    row.started_at = row.started_at or session.scalar(select(func.now()))
+    _tell(session, row.id, row.project_id)
+    session.flush()
+    return _value(row, "")
+
+
+def report(
+    session: Session, job_id: int, owner: str, *, stage: str, done: float, total: float, left_s: float | None
+) -> bool:
+    """Store progress; True if a person asked to stop.
+
+    Raises
+    ------
+    LeaseLostError
+        Another worker took the work over.
+    """
+    row = session.execute(
+        update(Job)
+        .where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
+        .values(stage=stage, done=done, total=total, left_s=left_s)
+        .returning(Job.project_id, Job.stop_asked)
+    ).first()
+    if row is None:
+        raise LeaseLostError(f"Job {job_id} belongs to another worker now.", "This one gives it up.")
+    _tell(session, job_id, row.project_id)
+    return bool(row.stop_asked)
+
+
+def hold_lease(session: Session, job_id: int, owner: str) -> None:
+    """Keep the job ours until the end of this transaction.
+
+    Raises
+    ------
+    LeaseLostError
+        Another worker took it over.
+    """
+    held = select(Job.id).where(Job.id == job_id, Job.owner == owner).with_for_update()
+    if session.scalar(held) is None:
+        raise LeaseLostError(f"Job {job_id} belongs to another worker now.", "This one gives it up.")
+
+
+def _end(session: Session, row: Job, state: JobState, error: str | None) -> None:
+    row.state, row.error, row.owner, row.left_s = state.value, error, None, None
+    row.ended_at = session.scalar(select(func.clock_timestamp()))
+    _tell(session, row.id, row.project_id)
+
+
+def end_job(session: Session, job_id: int, owner: str, state: JobState, error: str | None = None) -> None:
+    """End running work that is still ours; nothing happens if it is not."""
+    row = session.scalar(select(Job).where(Job.id == job_id, Job.owner == owner).with_for_update())
+    if row is not None and row.state == JobState.RUNNING:
+        _end(session, row, state, error)
+
+
+def ask_stop(session: Session, job_id: int) -> None:
+    """Ask running work to stop; waiting work ends at once.
+
+    Raises
+    ------
+    MissingError, ConflictError
+    """
+    row = session.scalar(select(Job).where(Job.id == job_id).with_for_update())
+    if row is None:
+        raise MissingError(f"There is no job {job_id}.", "Look at the tray again.")
+    if row.state not in _ACTIVE:
+        raise ConflictError(f"{row.title} has ended already ({row.state}).", "There is nothing to stop.")
+    row.stop_asked = True
+    if row.state == JobState.WAITING:
+        _end(session, row, JobState.STOPPED, None)
+    _tell(session, row.id, row.project_id)
+
+
+def put_away(session: Session, job_id: int) -> None:
+    """Take ended work out of the tray."""
+    session.execute(update(Job).where(Job.id == job_id, Job.state.not_in(_ACTIVE)).values(seen=True))
+
+
+def _rows(session: Session, *conditions: ColumnElement[bool]) -> Sequence[Row[Job, str]]:
+    query = select(Job, Project.name).join(Project, Project.id == Job.project_id).order_by(Job.id)
+    return session.execute(query.where(*conditions)).all()
+
+
+def get_job(session: Session, job_id: int) -> JobValue:
+    """One job.
+
+    Raises
+    ------
+    MissingError
+    """
+    for row, name in _rows(session, Job.id == job_id):
+        return _value(row, name)
+    raise MissingError(f"There is no job {job_id}.", "Look at the tray again.")
+
+
+def job_of(session: Session, kind: JobKind, subject_id: int) -> JobValue | None:
+    """The newest job on a subject."""
+    found = _rows(session, Job.kind == kind.value, Job.subject_id == subject_id)
+    return _value(*found[-1]) if found else None
+
+
+def list_jobs(session: Session) -> Sequence[JobValue]:
+    """What the tray shows: everything active, and what ended and was not put away, of projects not in the bin."""
+    shown = Job.state.in_(_ACTIVE) | Job.seen.is_(False)
+    return [_value(row, name) for row, name in _rows(session, shown, Project.deleted_at.is_(None))][-50:]

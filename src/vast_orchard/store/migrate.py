@@ -1,0 +1,19 @@
+"""Brings the database to the present schema."""
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+
+from vast_orchard.store.database import Database
+
+__all__ = ["migrate"]
+
+
+def migrate(database: Database) -> None:
+    """Apply every migration that is missing; a present schema is left as it is."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    with database.engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

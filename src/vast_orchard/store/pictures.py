@@ -1,0 +1,120 @@
+"""Pictures: pages for the field, facts for the Close-up."""
+
+from collections.abc import Sequence
+
+from sqlalchemy import Select, select
+from sqlalchemy.orm import Session, aliased
+
+from vast_orchard.errors import MissingError
+from vast_orchard.store.schema import Action, ActionChange, Appearance, Class, Import, Picture, SplitMember
+from vast_orchard.store.values import AppearanceValue, PictureDetail, PictureValue
+
+__all__ = ["labelled_pictures", "list_pictures", "picture_detail", "pictures_by_id", "sample_pictures"]
+
+
+def _query(project_id: int, split_id: int | None) -> Select[Picture, str | None]:
+    member = (SplitMember.picture_id == Picture.id) & (SplitMember.split_id == (split_id or 0))
+    return (
+        select(Picture, SplitMember.set_name)
+        .outerjoin(SplitMember, member)
+        .where(Picture.project_id == project_id)
+        .order_by(Picture.id)
+    )
+
+
+def _value(row: Picture, set_name: str | None) -> PictureValue:
+    return PictureValue(
+        id=row.id,
+        sha256=row.sha256,
+        name=row.name,
+        class_id=row.class_id,
+        set_name=set_name,
+        two_labels=row.two_labels,
+        width=row.width,
+        height=row.height,
+    )
+
+
+def list_pictures(
+    session: Session, project_id: int, split_id: int | None, after: int, limit: int
+) -> Sequence[PictureValue]:
+    """Pictures in the order they came, from the one after id `after` on."""
+    query = _query(project_id, split_id).where(Picture.id > after).limit(limit)
+    return [_value(row, set_name) for row, set_name in session.execute(query)]
+
+
+def pictures_by_id(session: Session, project_id: int, picture_ids: Sequence[int]) -> Sequence[PictureValue]:
+    """Those of the pictures that are in the project, in the order asked for."""
+    query = _query(project_id, None).where(Picture.id.in_(picture_ids))
+    found = {row.id: _value(row, set_name) for row, set_name in session.execute(query)}
+    return [found[picture] for picture in picture_ids if picture in found]
+
+
+def labelled_pictures(session: Session, project_id: int) -> Sequence[PictureValue]:
+    """Every picture with a label."""
+    query = _query(project_id, None).where(Picture.class_id.is_not(None))
+    return [_value(row, set_name) for row, set_name in session.execute(query)]
+
+
+def sample_pictures(session: Session, project_id: int, count: int) -> Sequence[PictureValue]:
+    """A few labelled pictures, of as many classes as possible; the same ones each time."""
+    first = (
+        select(Picture.id)
+        .where(Picture.project_id == project_id, Picture.class_id == Class.id)
+        .order_by(Picture.sha256)
+        .limit(1)
+        .scalar_subquery()
+    )
+    ids = session.scalars(select(first).where(Class.project_id == project_id, Class.deleted_at.is_(None)))
+    chosen = [picture for picture in ids if picture is not None][:count]
+    if len(chosen) < count:
+        more = select(Picture.id).where(Picture.project_id == project_id, Picture.id.not_in(chosen))
+        chosen += session.scalars(more.order_by(Picture.sha256).limit(count - len(chosen)))
+    return pictures_by_id(session, project_id, chosen)
+
+
+def picture_detail(session: Session, project_id: int, picture_id: int, split_id: int | None) -> PictureDetail:
+    """One picture with every appearance and its history.
+
+    Raises
+    ------
+    MissingError
+    """
+    found = session.execute(_query(project_id, split_id).where(Picture.id == picture_id)).first()
+    if found is None:
+        raise MissingError(f"There is no picture {picture_id} in this project.", "Reload and choose again.")
+    row, set_name = found
+    appearances = session.execute(
+        select(Appearance, Import)
+        .join(Import, Import.id == Appearance.import_id)
+        .where(Appearance.picture_id == picture_id)
+        .order_by(Appearance.id)
+    )
+    before, after = aliased(Class), aliased(Class)
+    history = session.execute(
+        select(Action.done_at, before.name, after.name)
+        .select_from(ActionChange)
+        .join(Action, Action.id == ActionChange.action_id)
+        .outerjoin(before, before.id == ActionChange.class_before)
+        .outerjoin(after, after.id == ActionChange.class_after)
+        .where(ActionChange.picture_id == picture_id)
+        .order_by(Action.id.desc())
+    )
+    return PictureDetail(
+        picture=_value(row, set_name),
+        mode=row.mode,
+        format=row.format,
+        size_bytes=row.size_bytes,
+        came_at=row.came_at,
+        appearances=[
+            AppearanceValue(
+                source=source.source_name,
+                path=entry.path,
+                class_name=entry.class_name,
+                set_name=entry.set_name,
+                came_at=source.created_at,
+            )
+            for entry, source in appearances
+        ],
+        history=[f"{old or 'unlabelled'} → {new or 'unlabelled'}, {when:%Y-%m-%d %H:%M}" for when, old, new in history],
+    )

@@ -1,0 +1,68 @@
+"""What runs said of pictures: stored whole, read by set and cell, the most surprising first."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import and_, delete, insert, or_, select
+from sqlalchemy.orm import Session
+
+from vast_orchard.store.schema import Picture, Prediction, RunPicture
+from vast_orchard.store.values import OutcomeValue
+
+__all__ = ["list_outcomes", "store_predictions"]
+
+
+def store_predictions(session: Session, run_id: int, set_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Replace a run's predictions on one set."""
+    session.execute(delete(Prediction).where(Prediction.run_id == run_id, Prediction.set_name == set_name))
+    session.execute(insert(Prediction), [{"run_id": run_id, "set_name": set_name, **row} for row in rows])
+
+
+def list_outcomes(
+    session: Session,
+    run_id: int,
+    set_name: str,
+    cells: Sequence[tuple[int, int]],
+    *,
+    wrong_only: bool,
+    limit: int,
+) -> Sequence[OutcomeValue]:
+    """Predictions on a set, highest loss first.
+
+    Parameters
+    ----------
+    cells : sequence of (int, int)
+        True and predicted class ids; none means all.
+    wrong_only : bool
+        Leave out those that were right; only without cells.
+    """
+    query = (
+        select(Prediction, RunPicture.sha256, Picture.name, Picture.class_id, Picture.id)
+        .join(
+            RunPicture,
+            and_(RunPicture.run_id == Prediction.run_id, RunPicture.picture_id == Prediction.picture_id),
+        )
+        .outerjoin(Picture, Picture.id == Prediction.picture_id)
+        .where(Prediction.run_id == run_id, Prediction.set_name == set_name)
+        .order_by(Prediction.loss.desc(), Prediction.picture_id)
+        .limit(limit)
+    )
+    if cells:
+        query = query.where(or_(*(and_(Prediction.true_class == t, Prediction.predicted_class == p) for t, p in cells)))
+    elif wrong_only:
+        query = query.where(Prediction.true_class != Prediction.predicted_class)
+    return [
+        OutcomeValue(
+            picture_id=row.picture_id,
+            sha256=sha256,
+            name=name or "",
+            true_class=row.true_class,
+            predicted_class=row.predicted_class,
+            p=row.p,
+            loss=row.loss,
+            probabilities=list(row.probabilities),
+            class_now=class_now,
+            gone=present is None,
+        )
+        for row, sha256, name, class_now, present in session.execute(query)
+    ]

@@ -1,0 +1,138 @@
+"""Projects: list, new, rename, delete and restore."""
+
+from collections.abc import Sequence
+
+from sqlalchemy import func, select, update
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import ConflictError, InputError, MissingError
+from vast_orchard.store.database import tell
+from vast_orchard.store.schema import Class, Job, JobState, Picture, Project, Run
+from vast_orchard.store.values import ProjectValue
+
+__all__ = [
+    "checked_name",
+    "create_project",
+    "delete_project",
+    "get_project",
+    "list_projects",
+    "rename_project",
+    "restore_project",
+]
+
+_LONGEST = 200
+
+
+def checked_name(text: str, what: str) -> str:
+    """A name without outer spaces.
+
+    Raises
+    ------
+    InputError
+        Empty, too long, or with control characters.
+    """
+    name = text.strip()
+    if not name:
+        raise InputError(f"The name of the {what} is empty.", "Type at least one character.")
+    if len(name) > _LONGEST:
+        raise InputError(f"The name of the {what} has {len(name)} characters.", f"Use at most {_LONGEST}.")
+    if any(not c.isprintable() and c not in "\u200c\u200d" for c in name):
+        raise InputError(f"The name of the {what} holds a control character.", "Type it again without.")
+    return name
+
+
+def list_projects(session: Session, *, deleted: bool = False) -> Sequence[ProjectValue]:
+    """Projects, newest first; those in the bin when `deleted`."""
+    chosen = Project.deleted_at.is_not(None) if deleted else Project.deleted_at.is_(None)
+    return [_value(session, row) for row in session.scalars(select(Project).where(chosen).order_by(Project.id.desc()))]
+
+
+def _value(session: Session, row: Project) -> ProjectValue:
+    def count(table: type[Picture] | type[Class] | type[Run]) -> int:
+        query = select(func.count()).select_from(table).where(table.project_id == row.id)
+        if table is Class:
+            query = query.where(Class.deleted_at.is_(None))
+        return session.scalar(query) or 0
+
+    return ProjectValue(
+        id=row.id,
+        name=row.name,
+        created_at=row.created_at,
+        deleted_at=row.deleted_at,
+        pictures=count(Picture),
+        classes=count(Class),
+        runs=count(Run),
+    )
+
+
+def _row(session: Session, project_id: int, *, deleted: bool = False) -> Project:
+    row = session.get(Project, project_id)
+    if row is None or (row.deleted_at is not None) != deleted:
+        raise MissingError(f"There is no project {project_id}.", "Open the list of projects; it may be in the bin.")
+    return row
+
+
+def get_project(session: Session, project_id: int) -> ProjectValue:
+    """One project that is not in the bin.
+
+    Raises
+    ------
+    MissingError
+    """
+    return _value(session, _row(session, project_id))
+
+
+def _flush_name(session: Session, name: str) -> None:
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise ConflictError(f"There is a project named {name} already.", "Choose another name.") from error
+
+
+def create_project(session: Session, name: str) -> ProjectValue:
+    """A new, empty project.
+
+    Raises
+    ------
+    ConflictError
+        The name is taken.
+    """
+    row = Project(name=checked_name(name, "project"))
+    session.add(row)
+    _flush_name(session, row.name)
+    tell(session, "projects", row.id)
+    return _value(session, row)
+
+
+def rename_project(session: Session, project_id: int, name: str) -> ProjectValue:
+    """Give a project another name."""
+    row = _row(session, project_id)
+    row.name = checked_name(name, "project")
+    _flush_name(session, row.name)
+    tell(session, "projects", row.id)
+    return _value(session, row)
+
+
+def delete_project(session: Session, project_id: int) -> None:
+    """Put a project into the bin and ask its jobs to stop."""
+    row = _row(session, project_id)
+    row.deleted_at = session.scalar(select(func.now()))
+    active = Job.state.in_([JobState.WAITING, JobState.RUNNING])
+    session.execute(update(Job).where(Job.project_id == row.id, active).values(stop_asked=True))
+    tell(session, "projects", row.id)
+
+
+def restore_project(session: Session, project_id: int) -> ProjectValue:
+    """Take a project out of the bin, as it was.
+
+    Raises
+    ------
+    ConflictError
+        Its name was given to another in the meantime.
+    """
+    row = _row(session, project_id, deleted=True)
+    row.deleted_at = None
+    _flush_name(session, row.name)
+    tell(session, "projects", row.id)
+    return _value(session, row)

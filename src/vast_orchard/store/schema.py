@@ -1,0 +1,348 @@
+"""The records as tables. ORM rows stay inside `store`; what leaves it are plain values."""
+
+import datetime as dt
+from enum import StrEnum
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    CheckConstraint,
+    DateTime,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    UniqueConstraint,
+    func,
+    text,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, REAL
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+__all__ = [
+    "Action",
+    "ActionChange",
+    "Appearance",
+    "Base",
+    "Checkpoint",
+    "Class",
+    "Epoch",
+    "Export",
+    "Import",
+    "Job",
+    "JobKind",
+    "JobState",
+    "Look",
+    "Picture",
+    "Prediction",
+    "Project",
+    "Run",
+    "RunPicture",
+    "Split",
+    "SplitMember",
+]
+
+
+class JobState(StrEnum):
+    """waiting → running → done | failed | stopped; a killed worker's job goes from running to running again."""
+
+    WAITING = "waiting"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    STOPPED = "stopped"
+
+
+class JobKind(StrEnum):
+    """What a job works on; its subject is the record of that kind."""
+
+    IMPORT = "import"
+    TRAIN = "train"
+    JUDGE = "judge"
+    EXPORT = "export"
+
+
+class Base(DeclarativeBase):
+    """Names every constraint, so that migrations can refer to it."""
+
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {  # noqa: RUF012 (SQLAlchemy reads a plain dict)
+        dt.datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+    }
+
+
+def _project_key() -> Mapped[int]:
+    return mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
+
+
+class Project(Base):
+    """A heap of pictures and all work on it."""
+
+    __tablename__ = "project"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    deleted_at: Mapped[dt.datetime | None]
+    __table_args__ = (
+        Index("uq_project_name", func.lower(name), unique=True, postgresql_where=text("deleted_at is null")),
+    )
+
+
+class Class(Base):
+    """A label that pictures can have; renaming keeps the id."""
+
+    __tablename__ = "class"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    name: Mapped[str] = mapped_column(String(200))
+    place: Mapped[int]  # in the order that every export lists, from 0
+    sign: Mapped[str] = mapped_column(String(4))
+    deleted_at: Mapped[dt.datetime | None]  # kept for the history that names it
+    __table_args__ = (
+        Index(
+            "uq_class_name",
+            "project_id",
+            func.lower(name),
+            unique=True,
+            postgresql_where=text("deleted_at is null"),
+        ),
+    )
+
+
+class Picture(Base):
+    """One content in one project."""
+
+    __tablename__ = "picture"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    sha256: Mapped[str] = mapped_column(String(64))
+    name: Mapped[str]  # file name of its first appearance
+    class_id: Mapped[int | None] = mapped_column(ForeignKey("class.id"), index=True)
+    two_labels: Mapped[bool] = mapped_column(Boolean, default=False)
+    width: Mapped[int]
+    height: Mapped[int]
+    mode: Mapped[str] = mapped_column(String(20))
+    format: Mapped[str] = mapped_column(String(20))
+    size_bytes: Mapped[int]
+    came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    __table_args__ = (
+        UniqueConstraint("project_id", "sha256"),
+        Index("ix_picture_project_id_id", "project_id", "id"),
+    )
+
+
+class Import(Base):
+    """One time that pictures were brought in."""
+
+    __tablename__ = "import"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    source_name: Mapped[str]  # of the zip or folder, as the person knows it
+    location: Mapped[str]  # below the data folder's uploads
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    report: Mapped[dict[str, Any] | None]  # added, known, repeated, skipped, notes, classes
+
+
+class Appearance(Base):
+    """One file in which a picture's content came in."""
+
+    __tablename__ = "appearance"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), index=True)
+    import_id: Mapped[int] = mapped_column(ForeignKey("import.id", ondelete="CASCADE"), index=True)
+    path: Mapped[str]
+    class_name: Mapped[str | None]
+    set_name: Mapped[str | None] = mapped_column(String(10))
+    __table_args__ = (UniqueConstraint("picture_id", "path"),)
+
+
+class Action(Base):
+    """One step of a person, with every picture's before and after; append-only."""
+
+    __tablename__ = "action"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    window: Mapped[str] = mapped_column(String(64))  # which window did it
+    kind: Mapped[str] = mapped_column(String(20))  # label, class_new, class_rename, undo
+    summary: Mapped[str]
+    detail: Mapped[dict[str, Any] | None]  # of class changes: class id, before, after
+    undoes: Mapped[int | None] = mapped_column(ForeignKey("action.id"), unique=True)
+    done_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+
+
+class ActionChange(Base):
+    """What an action changed on one picture."""
+
+    __tablename__ = "action_change"
+    action_id: Mapped[int] = mapped_column(ForeignKey("action.id", ondelete="CASCADE"), primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    class_before: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
+    class_after: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
+    __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)
+
+
+class Split(Base):
+    """A division of pictures into sets; it never changes once made."""
+
+    __tablename__ = "split"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    number: Mapped[int]  # within the project, from 1
+    method: Mapped[str] = mapped_column(String(20))  # random, folders
+    shares: Mapped[dict[str, Any]]
+    seed: Mapped[int] = mapped_column(BigInteger)
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    __table_args__ = (UniqueConstraint("project_id", "number"),)
+
+
+class SplitMember(Base):
+    """Which set a picture is in."""
+
+    __tablename__ = "split_member"
+    split_id: Mapped[int] = mapped_column(ForeignKey("split.id", ondelete="CASCADE"), primary_key=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    set_name: Mapped[str] = mapped_column(String(10))
+    __table_args__ = (CheckConstraint("set_name in ('training', 'validation', 'test')", name="set_name"),)
+
+
+class Job(Base):
+    """Long work: the truth about its state, whatever the queue thinks."""
+
+    __tablename__ = "job"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    kind: Mapped[str] = mapped_column(String(10))
+    title: Mapped[str]
+    subject_id: Mapped[int]  # of the import, run or export
+    state: Mapped[str] = mapped_column(String(10), default=JobState.WAITING.value)
+    stage: Mapped[str] = mapped_column(default="")
+    done: Mapped[float] = mapped_column(Float, default=0.0)
+    total: Mapped[float] = mapped_column(Float, default=0.0)
+    stage_started_at: Mapped[dt.datetime | None]
+    left_s: Mapped[float | None]
+    error: Mapped[str | None]
+    owner: Mapped[str | None] = mapped_column(String(64))  # lease of the worker that runs it
+    stop_asked: Mapped[bool] = mapped_column(Boolean, default=False)
+    seen: Mapped[bool] = mapped_column(Boolean, default=False)  # its end was looked at and put away
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    started_at: Mapped[dt.datetime | None]
+    ended_at: Mapped[dt.datetime | None]
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'running', 'done', 'failed', 'stopped')", name="state"),
+        # One piece of work on one subject at a time.
+        Index(
+            "uq_job_active",
+            "kind",
+            "subject_id",
+            unique=True,
+            postgresql_where=text("state in ('waiting', 'running')"),
+        ),
+    )
+
+
+class Run(Base):
+    """One training, complete in itself."""
+
+    __tablename__ = "run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    number: Mapped[int]  # within the project, from 1
+    split_id: Mapped[int | None] = mapped_column(ForeignKey("split.id", ondelete="SET NULL"))
+    split_number: Mapped[int]
+    recipe: Mapped[dict[str, Any]]
+    classes: Mapped[list[Any]]  # [{id, name, sign}] in the order of the outputs
+    program: Mapped[str] = mapped_column(String(40))
+    parameters: Mapped[int]
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    train_s: Mapped[float | None]
+    kept_epoch: Mapped[int | None]
+    ended_because: Mapped[str | None]
+    judgements: Mapped[dict[str, Any]] = mapped_column(default=dict)  # by set
+    __table_args__ = (UniqueConstraint("project_id", "number"),)
+
+
+class RunPicture(Base):
+    """A picture as it was when the run started."""
+
+    __tablename__ = "run_picture"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    picture_id: Mapped[int] = mapped_column(BigInteger, primary_key=True)  # kept if the picture is gone
+    sha256: Mapped[str] = mapped_column(String(64))
+    class_id: Mapped[int]
+    set_name: Mapped[str] = mapped_column(String(10))
+    __table_args__ = (Index("ix_run_picture_picture_id", "picture_id"),)
+
+
+class Epoch(Base):
+    """Figures of one epoch."""
+
+    __tablename__ = "epoch"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    training_loss: Mapped[float]
+    training_accuracy: Mapped[float]
+    validation_loss: Mapped[float]
+    validation_accuracy: Mapped[float]
+    learning_rate: Mapped[float]
+
+
+class Checkpoint(Base):
+    """Where a run's last state and its kept model lie."""
+
+    __tablename__ = "checkpoint"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(5), primary_key=True)  # last, kept
+    epoch: Mapped[int]
+    path: Mapped[str]
+
+
+class Prediction(Base):
+    """What the kept state of a run says of a picture."""
+
+    __tablename__ = "prediction"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    picture_id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    set_name: Mapped[str] = mapped_column(String(10))
+    true_class: Mapped[int]  # ids, as in the run's class list
+    predicted_class: Mapped[int]
+    p: Mapped[float] = mapped_column(REAL)  # probability of the predicted class
+    loss: Mapped[float] = mapped_column(REAL)
+    probabilities: Mapped[list[float]] = mapped_column(ARRAY(REAL))
+    __table_args__ = (Index("ix_prediction_cell", "run_id", "set_name", "true_class", "predicted_class"),)
+
+
+class Look(Base):
+    """One time that outcomes on the test set were shown or computed."""
+
+    __tablename__ = "look"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), index=True)
+    place: Mapped[str] = mapped_column(String(40))
+    looked_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+
+
+class Export(Base):
+    """A pack that was asked for, and its proof once it is there."""
+
+    __tablename__ = "export"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), index=True)
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    path: Mapped[str | None]
+    size_bytes: Mapped[int | None] = mapped_column(Integer)
+    proof: Mapped[dict[str, Any] | None]

@@ -1,0 +1,244 @@
+"""What the store hands out: plain, frozen values."""
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+__all__ = [
+    "ActionValue",
+    "AppearanceValue",
+    "ClassValue",
+    "EpochValue",
+    "ExportValue",
+    "Footing",
+    "ImportValue",
+    "JobValue",
+    "OutcomeValue",
+    "PictureDetail",
+    "PictureValue",
+    "ProjectValue",
+    "RunPictureValue",
+    "RunValue",
+    "SplitValue",
+    "UndoResult",
+]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProjectValue:
+    """A project as the list shows it."""
+
+    id: int
+    name: str
+    created_at: dt.datetime
+    deleted_at: dt.datetime | None
+    pictures: int
+    classes: int
+    runs: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class ClassValue:
+    """A class in its order."""
+
+    id: int
+    name: str
+    place: int
+    sign: str
+    count: int  # pictures with this label today
+
+
+@dataclass(frozen=True, kw_only=True)
+class PictureValue:
+    """A picture as the field shows it."""
+
+    id: int
+    sha256: str
+    name: str
+    class_id: int | None
+    set_name: str | None  # in the split asked for
+    two_labels: bool
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class AppearanceValue:
+    """One file in which a picture came in."""
+
+    source: str
+    path: str
+    class_name: str | None
+    set_name: str | None
+    came_at: dt.datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class PictureDetail:
+    """Everything the Close-up tells."""
+
+    picture: PictureValue
+    mode: str
+    format: str
+    size_bytes: int
+    came_at: dt.datetime
+    appearances: list[AppearanceValue]
+    history: list[str]  # newest first, in words
+
+
+@dataclass(frozen=True, kw_only=True)
+class ActionValue:
+    """An action as the history shows it."""
+
+    id: int
+    kind: str
+    summary: str
+    done_at: dt.datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class UndoResult:
+    """What an undo took back, and what it could not."""
+
+    summary: str
+    taken_back: int
+    kept: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class ImportValue:
+    """An import and what it found."""
+
+    id: int
+    project_id: int
+    source_name: str
+    location: str
+    created_at: dt.datetime
+    report: dict[str, Any] | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SplitValue:
+    """A split with its counts by class and set."""
+
+    id: int
+    number: int
+    method: str
+    shares: dict[str, Any]
+    seed: int
+    created_at: dt.datetime
+    counts: dict[int, dict[str, int]]  # by present class id, then set; class 0 is unlabelled
+    in_no_set: int  # labelled pictures of the project that are in none
+    warnings: list[str]
+
+
+@dataclass(frozen=True, kw_only=True)
+class JobValue:
+    """Long work as the tray shows it."""
+
+    id: int
+    project_id: int
+    project_name: str
+    kind: str
+    title: str
+    subject_id: int
+    state: str
+    stage: str
+    done: float
+    total: float
+    left_s: float | None
+    error: str | None
+    stop_asked: bool
+    created_at: dt.datetime
+    started_at: dt.datetime | None
+    ended_at: dt.datetime | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class EpochValue:
+    """Figures of one epoch."""
+
+    number: int
+    training_loss: float
+    training_accuracy: float
+    validation_loss: float
+    validation_accuracy: float
+    learning_rate: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunValue:
+    """A run as the Ledger shows it."""
+
+    id: int
+    project_id: int
+    number: int
+    split_id: int | None
+    split_number: int
+    recipe: dict[str, Any]
+    classes: list[dict[str, Any]]
+    program: str
+    parameters: int
+    created_at: dt.datetime
+    train_s: float | None
+    kept_epoch: int | None
+    ended_because: str | None
+    judgements: dict[str, Any]
+    state: str
+    counts: dict[str, int]  # pictures by set
+    epochs: list[EpochValue]
+    looks: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunPictureValue:
+    """A picture as it was when its run started."""
+
+    picture_id: int
+    sha256: str
+    class_id: int
+    set_name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class OutcomeValue:
+    """What a run said of a picture."""
+
+    picture_id: int
+    sha256: str
+    name: str
+    true_class: int
+    predicted_class: int
+    p: float
+    loss: float
+    probabilities: list[float]
+    class_now: int | None
+    gone: bool  # the picture is no longer in the project
+
+
+@dataclass(frozen=True, kw_only=True)
+class Footing:
+    """What a result stands on, and what has changed since."""
+
+    run_number: int
+    split_number: int
+    pictures: int
+    labels_changed: int
+    pictures_added: int
+    pictures_gone: int
+    classes_renamed: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class ExportValue:
+    """A pack, and its proof once it is there."""
+
+    id: int
+    project_id: int
+    run_id: int
+    created_at: dt.datetime
+    path: str | None
+    size_bytes: int | None
+    proof: dict[str, Any] | None
+    state: str
+    error: str | None
