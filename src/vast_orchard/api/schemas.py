@@ -208,7 +208,7 @@ class PreprocessingBody(_Write):
 
     size: int
     colour: Literal["rgb", "grey"]
-    ground: tuple[int, int, int] = (0, 0, 0)
+    ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
 
 
 class VariationBody(_Write):
@@ -281,7 +281,7 @@ class JudgementRead(BaseModel):
     count: int
     right: int
     accuracy: float
-    accuracy_interval: tuple[float, float]
+    accuracy_interval: list[float] = Field(min_length=2, max_length=2)
     loss: float
     largest_class_share: float
     macro_precision: float

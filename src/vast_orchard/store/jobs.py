@@ -125,6 +125,8 @@ def hold_lease(session: Session, job_id: int, owner: str) -> None:
 
 def _end(session: Session, row: Job, state: JobState, error: str | None) -> None:
     row.state, row.error, row.owner, row.left_s = state.value, error, None, None
+    if state is JobState.DONE:
+        row.done = row.total
     row.ended_at = session.scalar(select(func.clock_timestamp()))
     _tell(session, row.id, row.project_id)
 

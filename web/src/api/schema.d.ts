@@ -1007,10 +1007,7 @@ export interface components {
             /** Accuracy */
             accuracy: number;
             /** Accuracy Interval */
-            accuracy_interval: [
-                number,
-                number
-            ];
+            accuracy_interval: number[];
             /** Loss */
             loss: number;
             /** Largest Class Share */
@@ -1176,19 +1173,8 @@ export interface components {
              * @enum {string}
              */
             colour: "rgb" | "grey";
-            /**
-             * Ground
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            ground: [
-                number,
-                number,
-                number
-            ];
+            /** Ground */
+            ground?: number[];
         };
         /**
          * ProjectRead

@@ -1,0 +1,85 @@
+/** The typed client of the API, and the one form in which its failures reach a person. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Project = Schemas["ProjectRead"];
+export type ClassOf = Schemas["ClassRead"];
+export type Picture = Schemas["PictureRead"];
+export type PictureDetail = Schemas["PictureDetailRead"];
+export type Split = Schemas["SplitRead"];
+export type Run = Schemas["RunRead"];
+export type Epoch = Schemas["EpochRead"];
+export type Judgement = Schemas["JudgementRead"];
+export type Outcome = Schemas["OutcomeRead"];
+export type Job = Schemas["JobRead"];
+export type Recipe = Schemas["RecipeBody"];
+export type Network = Schemas["NetworkRead"];
+export type Footing = Schemas["FootingRead"];
+export type Answer = Schemas["AnswerRead"];
+export type Export = Schemas["ExportRead"];
+export type Import = Schemas["ImportRead"];
+export type SetName = "training" | "validation" | "test";
+
+/** Each window takes back its own steps, so each has an id that lives as long as it does. */
+export const windowId: string = (() => {
+  const key = "vast-orchard-window";
+  const known = sessionStorage.getItem(key);
+  if (known) return known;
+  const made = crypto.randomUUID();
+  sessionStorage.setItem(key, made);
+  return made;
+})();
+
+/** What the server says went wrong, and how to mend it (RFC 9457). */
+export class Problem extends Error {
+  constructor(
+    readonly what: string,
+    readonly mend: string,
+    readonly status: number,
+  ) {
+    super(`${what} ${mend}`.trim());
+  }
+}
+
+export const client = createClient<paths>({ baseUrl: "" });
+client.use({
+  onRequest({ request }) {
+    request.headers.set("X-Window", windowId);
+    return request;
+  },
+});
+
+/** The window's header is set for every request; the typed paths still ask for it where the server needs it. */
+export const header = { "X-Window": windowId };
+
+function asProblem(body: unknown, status: number): Problem {
+  const facts = (typeof body === "object" && body !== null ? body : {}) as { detail?: string; mend?: string };
+  return new Problem(facts.detail ?? `The server answered ${status}.`, facts.mend ?? "", status);
+}
+
+/** The data of an answer; a failure is thrown as a `Problem`. */
+export async function need<T>(
+  answer: Promise<{ data?: T | undefined; error?: unknown; response: Response }>,
+): Promise<T> {
+  let result: Awaited<typeof answer>;
+  try {
+    result = await answer;
+  } catch {
+    throw new Problem("The application does not answer.", "It may be restarting; try again in a moment.", 0);
+  }
+  if (!result.response.ok) throw asProblem(result.error, result.response.status);
+  return result.data as T;
+}
+
+/** A multipart request, for which the typed client has no form. */
+export async function sendFiles<T>(method: "POST" | "PUT", url: string, body: FormData): Promise<T> {
+  const response = await fetch(url, { method, body, headers: { "X-Window": windowId } });
+  const data: unknown = response.status === 204 ? null : await response.json();
+  if (!response.ok) throw asProblem(data, response.status);
+  return data as T;
+}
+
+export function asProblemOf(error: unknown): Problem {
+  return error instanceof Problem ? error : new Problem(String(error), "", 0);
+}

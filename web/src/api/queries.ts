@@ -1,0 +1,176 @@
+/** What the screens read, each under the key by which live events refresh it. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { client, need, type Picture, type SetName } from "./client";
+
+const LARGE_PAGE = 5000;
+
+export function useProjects(deleted = false) {
+  return useQuery({
+    queryKey: ["projects", deleted],
+    queryFn: () => need(client.GET("/api/projects", { params: { query: { deleted } } })),
+  });
+}
+
+export function useProject(projectId: number) {
+  return useQuery({
+    queryKey: ["projects", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useClasses(projectId: number) {
+  return useQuery({
+    queryKey: ["classes", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/classes", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function usePictures(projectId: number, split: number | undefined) {
+  return useQuery({
+    queryKey: ["pictures", projectId, split ?? 0],
+    queryFn: async () => {
+      const all: Picture[] = [];
+      for (let after = 0; ; ) {
+        const query = split ? { split, after, limit: LARGE_PAGE } : { after, limit: LARGE_PAGE };
+        const page = await need(
+          client.GET("/api/projects/{project_id}/pictures", {
+            params: { path: { project_id: projectId }, query },
+          }),
+        );
+        all.push(...page.pictures);
+        if (page.next === null) return all;
+        after = page.next;
+      }
+    },
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function usePictureDetail(
+  projectId: number,
+  pictureId: number | undefined,
+  split: number | undefined,
+) {
+  return useQuery({
+    queryKey: ["pictures", projectId, "detail", pictureId ?? 0, split ?? 0],
+    enabled: pictureId !== undefined,
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/pictures/{picture_id}", {
+          params: {
+            path: { project_id: projectId, picture_id: pictureId ?? 0 },
+            query: split ? { split } : {},
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useSplits(projectId: number) {
+  return useQuery({
+    queryKey: ["splits", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/splits", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useRuns(projectId: number) {
+  return useQuery({
+    queryKey: ["runs", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/runs", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useImports(projectId: number) {
+  return useQuery({
+    queryKey: ["imports", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/imports", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useNetworks(projectId: number, size: number, channels: number) {
+  return useQuery({
+    queryKey: ["networks", projectId, size, channels],
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/networks", {
+          params: { path: { project_id: projectId }, query: { size, channels } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useDefaultRecipe() {
+  return useQuery({
+    queryKey: ["recipe"],
+    queryFn: () => need(client.GET("/api/recipe")),
+    staleTime: Infinity,
+  });
+}
+
+export function useFooting(projectId: number, runId: number | undefined) {
+  return useQuery({
+    queryKey: ["footing", projectId, runId ?? 0],
+    enabled: runId !== undefined,
+    queryFn: () =>
+      need(client.GET("/api/runs/{run_id}/footing", { params: { path: { run_id: runId ?? 0 } } })),
+  });
+}
+
+/** Validation answers by itself; test only under a look that was counted. */
+function lookQuery(look: number | undefined): { look?: number } {
+  return look ? { look } : {};
+}
+
+export function useJudgement(runId: number | undefined, set: SetName, look: number | undefined) {
+  return useQuery({
+    queryKey: ["judgement", runId ?? 0, set, look ?? 0],
+    enabled: runId !== undefined && (set !== "test" || look !== undefined),
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/runs/{run_id}/judgement", {
+          params: { path: { run_id: runId ?? 0 }, query: { set, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
+export function useOutcomes(
+  runId: number | undefined,
+  set: SetName,
+  cells: string,
+  look: number | undefined,
+) {
+  return useQuery({
+    queryKey: ["outcomes", runId ?? 0, set, cells, look ?? 0],
+    enabled: runId !== undefined && (set !== "test" || look !== undefined),
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/runs/{run_id}/outcomes", {
+          params: { path: { run_id: runId ?? 0 }, query: { set, cells, ...lookQuery(look) } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useExports(runId: number | undefined) {
+  return useQuery({
+    queryKey: ["exports", runId ?? 0],
+    enabled: runId !== undefined,
+    queryFn: () =>
+      need(client.GET("/api/runs/{run_id}/exports", { params: { path: { run_id: runId ?? 0 } } })),
+  });
+}
+
+export function useJobs() {
+  return useQuery({ queryKey: ["jobs"], queryFn: () => need(client.GET("/api/jobs")) });
+}

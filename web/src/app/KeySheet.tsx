@@ -1,0 +1,52 @@
+/** The keys of the present place. */
+import { useLocation } from "react-router";
+import { Sheet } from "../parts/Sheet";
+
+type Keys = readonly (readonly [string, string])[];
+
+const EVERYWHERE: Keys = [
+  ["g then r, u, v, l", "go to Rows, Runs, Review, Release"],
+  ["?", "this list"],
+  ["Esc", "close what lies on top"],
+];
+
+const BY_PLACE: Record<string, Keys> = {
+  rows: [
+    ["← → ↑ ↓, Home, End", "move from picture to picture"],
+    ["Shift + arrow or click", "choose a range"],
+    ["Ctrl + click, Space", "add to or take from what is chosen"],
+    ["Ctrl + A", "choose every picture"],
+    ["drag a picture", "label what is chosen by dropping it on a row"],
+    ["drag elsewhere, or Shift + drag", "choose with a rubber band"],
+    ["1 … 9", "label with the first nine classes"],
+    ["0", "take the label away"],
+    ["L", "label by typing a class's name"],
+    ["Enter, double click", "Close-up; ← → for the next one there"],
+    ["+ and −", "larger and smaller tiles"],
+    ["Ctrl + Z", "take back this window's last step"],
+  ],
+  runs: [["Ctrl + Enter", "train with what the Run sheet says"]],
+  review: [
+    ["Tab, ← → ↑ ↓, Enter", "go through the matrix and show a cell's pictures"],
+    ["click another cell with Ctrl", "show several cells together"],
+    ["1 … 9, 0, L", "mend the label of the chosen picture"],
+    ["Ctrl + Z", "take back this window's last step"],
+  ],
+  release: [["Ctrl + O", "choose pictures to try"]],
+};
+
+export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const place = useLocation().pathname.split("/").pop() ?? "";
+  return (
+    <Sheet title="Keys" open={open} onClose={onClose}>
+      <dl className="grid grid-cols-[190px_1fr] gap-x-4 gap-y-1.5">
+        {[...(BY_PLACE[place] ?? []), ...EVERYWHERE].map(([key, what]) => (
+          <div key={key} className="contents">
+            <dt className="font-mono text-sm">{key}</dt>
+            <dd>{what}</dd>
+          </div>
+        ))}
+      </dl>
+    </Sheet>
+  );
+}

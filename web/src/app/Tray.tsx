@@ -1,0 +1,103 @@
+/** The quiet tray of jobs: under way, waiting, failed and ended, from any place. */
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { Link } from "react-router";
+import { client, type Job, need, Problem } from "../api/client";
+import { useJobs } from "../api/queries";
+import { isActive, jobWords, trayWords } from "../domain/jobs";
+import { Button, buttonLook } from "../parts/Button";
+import { useNotices } from "../parts/Notices";
+import { ProgressBar } from "../parts/ProgressBar";
+
+const PLACE: Record<Job["kind"], string> = {
+  import: "rows",
+  train: "runs",
+  judge: "review",
+  export: "release",
+};
+
+export function Tray() {
+  const { data: jobs = [] } = useJobs();
+  useEndings(jobs);
+  const shown = [...jobs].reverse();
+  const failed = jobs.some((job) => job.state === "failed");
+  const active = jobs.filter(isActive);
+  const first = active.find((job) => job.state === "running");
+  return (
+    <Popover className="relative">
+      <PopoverButton className={`${buttonLook("bare")} ${failed ? "text-wrong" : ""}`} data-testid="tray">
+        <span className="flex w-24 flex-col gap-0.5 text-left">
+          <span className="truncate text-sm">{trayWords(jobs)}</span>
+          {first && <ProgressBar done={first.done} total={first.total} label={first.title} />}
+        </span>
+      </PopoverButton>
+      <PopoverPanel
+        anchor="bottom end"
+        className="shadow-float z-50 max-h-[70vh] w-[400px] overflow-y-auto bg-surface p-2 [--anchor-gap:4px]"
+      >
+        {shown.length === 0 && (
+          <p className="p-2 text-quiet">Long work shows here: imports, training, exports.</p>
+        )}
+        <ul aria-label="Jobs">
+          {shown.map((job) => (
+            <Entry key={job.id} job={job} />
+          ))}
+        </ul>
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function Entry({ job }: { job: Job }) {
+  const { fail } = useNotices();
+  const queries = useQueryClient();
+  const post = (path: "/api/jobs/{job_id}/stop" | "/api/jobs/{job_id}/put-away") =>
+    need(client.POST(path, { params: { path: { job_id: job.id } } }))
+      .then(() => queries.invalidateQueries({ queryKey: ["jobs"] }))
+      .catch(fail);
+  return (
+    <li className="border-b border-hairline px-2 py-2 last:border-0" data-state={job.state}>
+      <div className="flex items-baseline justify-between gap-2">
+        <Link
+          to={`/p/${job.project_id}/${PLACE[job.kind]}`}
+          className="min-w-0 truncate font-semibold hover:underline"
+        >
+          {job.title} <span className="font-normal text-quiet">· {job.project_name}</span>
+        </Link>
+        {isActive(job) ? (
+          <Button kind="bare" disabled={job.stop_asked} onClick={() => void post("/api/jobs/{job_id}/stop")}>
+            Stop
+          </Button>
+        ) : (
+          <Button kind="bare" onClick={() => void post("/api/jobs/{job_id}/put-away")}>
+            Put away
+          </Button>
+        )}
+      </div>
+      <p className={`text-sm break-words ${job.state === "failed" ? "text-wrong" : "text-quiet"}`}>
+        {jobWords(job)}
+      </p>
+      {job.state === "running" && (
+        <div className="mt-1">
+          <ProgressBar done={job.done} total={job.total} label={job.title} />
+        </div>
+      )}
+    </li>
+  );
+}
+
+/** Says when something ended that was under way while this window was open. */
+function useEndings(jobs: readonly Job[]): void {
+  const { say, fail } = useNotices();
+  const before = useRef(new Set<number>());
+  useEffect(() => {
+    for (const job of jobs) {
+      if (isActive(job)) before.current.add(job.id);
+      else if (before.current.delete(job.id)) {
+        if (job.state === "failed") fail(new Problem(`${job.title}: ${jobWords(job)}`, "", 0));
+        else say(`${job.title}: ${jobWords(job)}`);
+      }
+    }
+  }, [jobs, say, fail]);
+}

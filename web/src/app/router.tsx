@@ -1,0 +1,31 @@
+/** Addresses: the list of projects, and four places in each. */
+import { createBrowserRouter, Navigate } from "react-router";
+import { ReleasePlace } from "../places/release/ReleasePlace";
+import { ReviewPlace } from "../places/review/ReviewPlace";
+import { RowsPlace } from "../places/rows/RowsPlace";
+import { RunsPlace } from "../places/runs/RunsPlace";
+import { NotFound } from "./NotFound";
+import { ProjectList } from "./ProjectList";
+import { ProjectShell } from "./ProjectShell";
+import { Root } from "./Root";
+
+export const router = createBrowserRouter([
+  {
+    element: <Root />,
+    children: [
+      { path: "/", element: <ProjectList /> },
+      {
+        path: "/p/:projectId",
+        element: <ProjectShell />,
+        children: [
+          { index: true, element: <Navigate to="rows" replace /> },
+          { path: "rows", element: <RowsPlace /> },
+          { path: "runs", element: <RunsPlace /> },
+          { path: "review", element: <ReviewPlace /> },
+          { path: "release", element: <ReleasePlace /> },
+        ],
+      },
+      { path: "*", element: <NotFound /> },
+    ],
+  },
+]);

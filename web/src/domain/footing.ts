@@ -1,0 +1,48 @@
+/** The sentence under the places: what the result on show stands on, and what has changed since. */
+import type { Footing, Run } from "../api/client";
+import { plural, score } from "./words";
+
+export interface FootingPart {
+  readonly text: string;
+  readonly opens: "review" | "runs" | "rows";
+  /** Only what has changed since is marked. */
+  readonly changed: boolean;
+}
+
+export function footingParts(run: Run, footing: Footing | undefined): FootingPart[] {
+  const judged = run.judgements.validation;
+  const parts: FootingPart[] = [];
+  if (judged) {
+    parts.push({
+      text: `${score(judged.accuracy)} on ${plural(judged.count, "validation picture")}`,
+      opens: "review",
+      changed: false,
+    });
+  }
+  parts.push({ text: `run ${run.number} on split ${run.split_number}`, opens: "runs", changed: false });
+  if (!footing) return parts;
+  parts.push({ text: `of ${plural(footing.pictures, "picture")}`, opens: "rows", changed: false });
+  const since: [number, string][] = [
+    [footing.labels_changed, `${plural(footing.labels_changed, "label")} changed since`],
+    [footing.pictures_added, `${plural(footing.pictures_added, "picture")} brought in since`],
+    [footing.pictures_gone, `${plural(footing.pictures_gone, "picture")} gone since`],
+    [footing.classes_renamed, `${plural(footing.classes_renamed, "class", "classes")} renamed since`],
+  ];
+  for (const [count, text] of since) if (count) parts.push({ text, opens: "rows", changed: true });
+  return parts;
+}
+
+/** In a project with no result yet: the next useful thing to do. */
+export function nextStep(facts: { pictures: number; classes: number; running: boolean }): FootingPart {
+  if (!facts.pictures)
+    return { text: "No pictures yet: bring in a zip or a folder.", opens: "rows", changed: false };
+  if (facts.running) return { text: "The first run is under way.", opens: "runs", changed: false };
+  if (facts.classes < 2) {
+    return { text: "Label pictures of at least two classes, then train.", opens: "rows", changed: false };
+  }
+  return {
+    text: `${plural(facts.pictures, "picture")} in ${plural(facts.classes, "class", "classes")}, no run yet: train one.`,
+    opens: "runs",
+    changed: false,
+  };
+}

@@ -1,0 +1,83 @@
+/** The confusion matrix as geometry and words. */
+import type { Judgement } from "../api/client";
+
+export interface MatrixCell {
+  readonly truth: number;
+  readonly predicted: number;
+  readonly count: number;
+  /** Of the row (or column): what the square's area stands for. */
+  readonly share: number;
+  /** Side of the square as a part of the cell's side. */
+  readonly side: number;
+}
+
+export type Share = "row" | "column";
+
+export interface ConfusedPair {
+  readonly truth: number;
+  readonly predicted: number;
+  readonly count: number;
+}
+
+export function matrixCells(judgement: Judgement, share: Share): MatrixCell[] {
+  const totals = judgement.classes.map((entry) => (share === "row" ? entry.count : entry.predicted));
+  return judgement.confusion.flatMap((row, truth) =>
+    row.map((count, predicted) => {
+      const whole = totals[share === "row" ? truth : predicted] ?? 0;
+      const part = whole ? count / whole : 0;
+      return { truth, predicted, count, share: part, side: Math.sqrt(part) };
+    }),
+  );
+}
+
+/** Wrong cells, most pictures first; among equals in the order of the classes. */
+export function confusedPairs(judgement: Judgement): ConfusedPair[] {
+  const pairs = judgement.confusion.flatMap((row, truth) =>
+    row.flatMap((count, predicted) => (truth !== predicted && count ? [{ truth, predicted, count }] : [])),
+  );
+  return pairs.sort((a, b) => b.count - a.count || a.truth - b.truth || a.predicted - b.predicted);
+}
+
+/**
+ * An order in which classes that are confused stand together: a chain that always goes on to the class most confused
+ * with its end, begun at one end of the strongest pair.
+ */
+export function likenessOrder(judgement: Judgement): number[] {
+  const size = judgement.classes.length;
+  const between = (a: number, b: number) => share(judgement, a, b) + share(judgement, b, a);
+  const left = new Set(Array.from({ length: size }, (_, index) => index));
+  let start = 0;
+  let strongest = -1;
+  for (let a = 0; a < size; a++) {
+    for (let b = a + 1; b < size; b++) {
+      if (between(a, b) > strongest) {
+        strongest = between(a, b);
+        start = a;
+      }
+    }
+  }
+  const order = [start];
+  left.delete(start);
+  while (left.size) {
+    const head = order[0] ?? 0;
+    const tail = order[order.length - 1] ?? 0;
+    let best = { place: -1, at: "tail" as "head" | "tail", weight: -1 };
+    for (const candidate of left) {
+      if (between(tail, candidate) > best.weight) {
+        best = { place: candidate, at: "tail", weight: between(tail, candidate) };
+      }
+      if (between(head, candidate) > best.weight) {
+        best = { place: candidate, at: "head", weight: between(head, candidate) };
+      }
+    }
+    if (best.at === "tail") order.push(best.place);
+    else order.unshift(best.place);
+    left.delete(best.place);
+  }
+  return order;
+}
+
+function share(judgement: Judgement, truth: number, predicted: number): number {
+  const whole = judgement.classes[truth]?.count ?? 0;
+  return whole ? (judgement.confusion[truth]?.[predicted] ?? 0) / whole : 0;
+}

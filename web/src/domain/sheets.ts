@@ -1,0 +1,27 @@
+/** Small tiles are cut from sheets that the server composes; a sheet holds pictures that came in together. */
+import type { Picture } from "../api/client";
+
+export const SHEET_COLUMNS = 16;
+const SHEET_TILES = 256;
+/** Side of a tile on the sheet; the two smallest sizes of the field share it. */
+export const SHEET_SIDE = 28;
+
+export interface SheetPlace {
+  readonly url: string;
+  readonly column: number;
+  readonly row: number;
+}
+
+/** Where each picture stands: by the order they came in, so that labelling moves no picture to another sheet. */
+export function sheetPlaces(projectId: number, pictures: readonly Picture[]): Map<number, SheetPlace> {
+  const places = new Map<number, SheetPlace>();
+  for (let start = 0; start < pictures.length; start += SHEET_TILES) {
+    const members = pictures.slice(start, start + SHEET_TILES);
+    const ids = members.map((picture) => picture.id).join(",");
+    const url = `/api/projects/${projectId}/sheet?side=${SHEET_SIDE}&columns=${SHEET_COLUMNS}&ids=${ids}`;
+    members.forEach((picture, index) => {
+      places.set(picture.id, { url, column: index % SHEET_COLUMNS, row: Math.floor(index / SHEET_COLUMNS) });
+    });
+  }
+  return places;
+}

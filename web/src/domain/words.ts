@@ -1,0 +1,40 @@
+/** Numbers and times as people read them. */
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count.toLocaleString("en")} ${count === 1 ? one : many}`;
+}
+
+/** A share with three digits after the point, as the trade writes scores. */
+export function score(value: number | null | undefined): string {
+  return value === null || value === undefined ? "–" : value.toFixed(3);
+}
+
+/** A probability with two digits; never rounded up to a certainty that it is not. */
+export function probability(value: number): string {
+  if (value > 0.995 && value < 1) return ">0.99";
+  if (value < 0.005 && value > 0) return "<0.01";
+  return value.toFixed(2);
+}
+
+export function percent(part: number, whole: number): string {
+  return whole ? `${Math.round((100 * part) / whole)} %` : "–";
+}
+
+/** A time in seconds, as coarse as it is uncertain. */
+export function duration(seconds: number): string {
+  if (seconds < 1) return "under 1 s";
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1)} h`;
+}
+
+export function bytes(count: number): string {
+  if (count < 1024) return `${count} B`;
+  if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;
+  return `${(count / 1024 / 1024).toFixed(1)} MB`;
+}
+
+export function listed(items: readonly string[]): string {
+  if (items.length < 2) return items[0] ?? "";
+  return `${items.slice(0, -1).join(", ")} and ${items[items.length - 1]}`;
+}

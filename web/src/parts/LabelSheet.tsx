@@ -1,0 +1,56 @@
+/** Labels by typing a few letters of a class's name. */
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
+import { useState } from "react";
+import type { ClassOf } from "../api/client";
+import { plural } from "../domain/words";
+import { ClassSign } from "./ClassSign";
+import { Sheet } from "./Sheet";
+
+interface Props {
+  count: number;
+  classes: readonly ClassOf[];
+  onClose: () => void;
+  onChoose: (classId: number) => void;
+}
+
+export function LabelSheet({ count, classes, onClose, onChoose }: Props) {
+  const [query, setQuery] = useState("");
+  const wanted = query.trim().toLocaleLowerCase();
+  const found = classes.filter((entry) => entry.name.toLocaleLowerCase().includes(wanted));
+  return (
+    <Sheet title={`Label ${plural(count, "picture")}`} open onClose={onClose}>
+      <Combobox<ClassOf | null>
+        immediate
+        value={null}
+        onChange={(entry) => {
+          if (entry) {
+            onChoose(entry.id);
+            onClose();
+          }
+        }}
+      >
+        <ComboboxInput
+          autoFocus
+          aria-label="Class"
+          placeholder="Letters of the class's name"
+          className="rounded-control mb-2 w-full border border-edge bg-surface px-2 py-1.5"
+          onChange={(event) => setQuery(event.target.value)}
+        />
+        <ComboboxOptions static className="max-h-72 overflow-y-auto">
+          {found.map((entry) => (
+            <ComboboxOption
+              key={entry.id}
+              value={entry}
+              className="flex cursor-pointer items-center gap-2 px-2 py-1 data-focus:bg-choice-wash"
+            >
+              <ClassSign place={entry.place} sign={entry.sign} />
+              {entry.name}
+              <span className="ml-auto text-quiet">{entry.count}</span>
+            </ComboboxOption>
+          ))}
+        </ComboboxOptions>
+        {found.length === 0 && <p className="text-quiet">No class holds these letters.</p>}
+      </Combobox>
+    </Sheet>
+  );
+}

@@ -1,0 +1,33 @@
+/** A dialog laid over the place; Escape closes it and focus returns. */
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import type { ReactNode } from "react";
+import { Button } from "./Button";
+
+interface Props {
+  title: string;
+  open: boolean;
+  onClose: () => void;
+  children: ReactNode;
+  wide?: boolean;
+}
+
+export function Sheet({ title, open, onClose, children, wide = false }: Props) {
+  return (
+    <Dialog open={open} onClose={onClose} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
+      <div className="fixed inset-0 flex items-start justify-center p-10">
+        <DialogPanel
+          className={`shadow-float flex max-h-full flex-col bg-surface ${wide ? "w-[820px]" : "w-[480px]"}`}
+        >
+          <header className="flex items-center justify-between border-b border-hairline px-5 py-2.5">
+            <DialogTitle className="text-lg font-semibold">{title}</DialogTitle>
+            <Button kind="bare" onClick={onClose} aria-label="Close">
+              Close <kbd className="font-mono text-xs text-quiet">Esc</kbd>
+            </Button>
+          </header>
+          <div className="min-h-0 overflow-y-auto px-5 py-4">{children}</div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,130 @@
+/** The confusion matrix: squares whose area is the share of the row, quiet where right, loud where wrong. */
+import type { KeyboardEvent, MouseEvent } from "react";
+import type { Judgement, Run } from "../../api/client";
+import { matrixCells, type Share } from "../../domain/matrix";
+import { percent, plural } from "../../domain/words";
+
+interface Props {
+  run: Run;
+  judgement: Judgement;
+  order: readonly number[];
+  share: Share;
+  counts: boolean;
+  /** Cells on show, as true.predicted class ids. */
+  chosen: ReadonlySet<string>;
+  onCell: (key: string, add: boolean) => void;
+}
+
+const LABELS = 84;
+
+export function cellKey(run: Run, truth: number, predicted: number): string {
+  return `${run.classes[truth]?.id ?? 0}.${run.classes[predicted]?.id ?? 0}`;
+}
+
+export function Matrix({ run, judgement, order, share, counts, chosen, onCell }: Props) {
+  const cells = matrixCells(judgement, share);
+  const size = order.length;
+  const name = (place: number) => run.classes[place]?.name ?? "";
+  const move = (event: KeyboardEvent<HTMLButtonElement>, row: number, column: number) => {
+    const by: Record<string, [number, number]> = {
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+    };
+    const step = by[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const next = document.getElementById(`cell-${row + step[0]}-${column + step[1]}`);
+    next?.focus();
+  };
+  return (
+    <div
+      role="grid"
+      aria-label="Confusion matrix: rows are true classes, columns predicted ones"
+      data-testid="matrix"
+      className="grid select-none"
+      style={{
+        gridTemplateColumns: `${LABELS}px repeat(${size}, minmax(0, 1fr))`,
+        gridTemplateRows: `18px 22px repeat(${size}, minmax(0, 1fr)) `,
+        aspectRatio: `${size + 1.6} / ${size + 0.8}`,
+      }}
+    >
+      <span className="text-sm text-quiet italic">true ↓</span>
+      <span className="text-center text-sm text-quiet italic" style={{ gridColumn: `2 / span ${size}` }}>
+        predicted →
+      </span>
+      <span />
+      {order.map((place) => (
+        <span key={place} className="truncate px-0.5 text-center text-sm" title={name(place)}>
+          {name(place)}
+        </span>
+      ))}
+      {order.map((truth, row) => (
+        <div key={truth} role="row" className="contents">
+          <span
+            role="rowheader"
+            className="flex items-center justify-end truncate pr-2 text-sm"
+            title={name(truth)}
+          >
+            <span className="truncate">{name(truth)}</span>
+          </span>
+          {order.map((predicted, column) => {
+            const cell = cells[truth * size + predicted];
+            if (!cell) return null;
+            const key = cellKey(run, truth, predicted);
+            const right = truth === predicted;
+            const whole =
+              (share === "row" ? judgement.classes[truth]?.count : judgement.classes[predicted]?.predicted) ??
+              0;
+            const words = right
+              ? `${plural(cell.count, name(truth))} read rightly, ${percent(cell.count, whole)} of the ${share}`
+              : `${cell.count} ${name(truth)} read as ${name(predicted)}, ${percent(cell.count, whole)} of the ${share}`;
+            return (
+              <button
+                key={predicted}
+                id={`cell-${row}-${column}`}
+                type="button"
+                role="gridcell"
+                aria-label={words}
+                title={words}
+                aria-selected={chosen.has(key)}
+                data-cell={`${name(truth)}>${name(predicted)}`}
+                tabIndex={row === 0 && column === 0 ? 0 : -1}
+                onKeyDown={(event) => move(event, row, column)}
+                onClick={(event: MouseEvent) => onCell(key, event.ctrlKey || event.metaKey)}
+                className={`relative flex cursor-pointer items-center justify-center border-t border-l border-hairline hover:bg-sunken ${
+                  column === size - 1 ? "border-r" : ""
+                } ${row === size - 1 ? "border-b" : ""} ${chosen.has(key) ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
+              >
+                <span
+                  aria-hidden="true"
+                  className="absolute top-1/2 left-1/2 -translate-x-1/2 -translate-y-1/2"
+                  style={{
+                    width: `${cell.side * 92}%`,
+                    height: `${cell.side * 92}%`,
+                    background: right ? "var(--right)" : "var(--wrong)",
+                    opacity: right ? 0.28 : 0.85,
+                  }}
+                />
+                {cell.count > 0 && (
+                  <span
+                    className={`relative font-mono text-sm font-semibold ${
+                      !right && cell.side > 0.42
+                        ? "text-surface"
+                        : right
+                          ? "text-ink"
+                          : "bg-ground/75 px-0.5 text-wrong"
+                    }`}
+                  >
+                    {counts ? cell.count : percent(cell.count, whole).replace(" ", "")}
+                  </span>
+                )}
+              </button>
+            );
+          })}
+        </div>
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,59 @@
+/** Precision, recall and F1 of each class with their counts, and the macro means. */
+import type { ClassOf, Judgement, Run } from "../../api/client";
+import { score } from "../../domain/words";
+import { ClassSign } from "../../parts/ClassSign";
+
+interface Props {
+  run: Run;
+  judgement: Judgement;
+  classes: readonly ClassOf[];
+}
+
+export function ScoreTable({ run, judgement, classes }: Props) {
+  const number = "py-0.5 text-right font-mono text-sm";
+  return (
+    <table className="mt-4 w-full" aria-label="Scores of each class" data-testid="scores">
+      <thead>
+        <tr className="text-sm text-quiet">
+          <th className="text-left font-normal">class</th>
+          <th className="text-right font-normal" title="right of those predicted as this class">
+            precision
+          </th>
+          <th className="text-right font-normal" title="right of those truly of this class">
+            recall
+          </th>
+          <th className="text-right font-normal" title="harmonic mean of both">
+            F1
+          </th>
+          <th className="text-right font-normal">pictures</th>
+        </tr>
+      </thead>
+      <tbody>
+        {run.classes.map((entry, place) => {
+          const scores = judgement.classes[place];
+          return (
+            <tr key={entry.id} className="border-t border-hairline">
+              <td>
+                <ClassSign place={classes.find((item) => item.id === entry.id)?.place} sign={entry.sign} />{" "}
+                {entry.name}
+              </td>
+              <td className={number}>{score(scores?.precision)}</td>
+              <td className={number}>{score(scores?.recall)}</td>
+              <td className={number}>{score(scores?.f1)}</td>
+              <td className={number}>{scores?.count}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+      <tfoot>
+        <tr className="border-t border-edge font-semibold">
+          <td>macro</td>
+          <td className={number}>{score(judgement.macro_precision)}</td>
+          <td className={number}>{score(judgement.macro_recall)}</td>
+          <td className={number}>{score(judgement.macro_f1)}</td>
+          <td className={number}>{judgement.count}</td>
+        </tr>
+      </tfoot>
+    </table>
+  );
+}

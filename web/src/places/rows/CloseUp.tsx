@@ -1,0 +1,110 @@
+/** One picture enlarged with its facts, laid over the field, which stays visible around it. */
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import type { KeyboardEvent } from "react";
+import type { ClassOf, Picture } from "../../api/client";
+import { usePictureDetail } from "../../api/queries";
+import { bytes, plural } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { ClassSign } from "../../parts/ClassSign";
+
+interface Props {
+  projectId: number;
+  picture: Picture;
+  split: number | undefined;
+  classes: readonly ClassOf[];
+  onClose: () => void;
+  onStep: (by: -1 | 1) => void;
+  onKey: (event: KeyboardEvent) => void;
+}
+
+const IMAGE_SIDE = 480;
+
+export function CloseUp({ projectId, picture, split, classes, onClose, onStep, onKey }: Props) {
+  const detail = usePictureDetail(projectId, picture.id, split);
+  const entry = classes.find((item) => item.id === picture.class_id);
+  // Small pictures are enlarged by whole steps, so that their pixels stay square.
+  const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
+  const onKeyDown = (event: KeyboardEvent) => {
+    if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+      event.preventDefault();
+      onStep(event.key === "ArrowLeft" ? -1 : 1);
+    } else onKey(event);
+  };
+  return (
+    <Dialog open onClose={onClose} className="relative z-40">
+      <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
+        <DialogPanel
+          className="shadow-float pointer-events-auto flex border border-hairline bg-surface"
+          onKeyDown={onKeyDown}
+        >
+          <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
+            <img
+              src={`/api/originals/${picture.sha256}`}
+              alt={picture.name}
+              style={{
+                width: Math.min(500, picture.width * scale),
+                maxHeight: 500,
+                objectFit: "contain",
+                imageRendering: scale > 1 ? "pixelated" : "auto",
+              }}
+            />
+          </div>
+          <div className="flex h-[520px] w-[270px] flex-col p-4">
+            <DialogTitle className="flex items-center gap-2 text-lg font-semibold">
+              {entry && <ClassSign place={entry.place} sign={entry.sign} />}
+              {entry?.name ?? "unlabelled"}
+            </DialogTitle>
+            <p className="mb-3 text-sm break-all text-quiet">{picture.name}</p>
+            <dl className="grid grid-cols-[64px_1fr] gap-y-0.5 text-sm">
+              <dt className="text-quiet">set</dt>
+              <dd>{picture.set_name ?? "none"}</dd>
+              <dt className="text-quiet">size</dt>
+              <dd>
+                {picture.width} × {picture.height}, shown ×{scale}
+              </dd>
+              {detail.data && (
+                <>
+                  <dt className="text-quiet">file</dt>
+                  <dd>
+                    {detail.data.format}, {detail.data.mode}, {bytes(detail.data.size_bytes)}
+                  </dd>
+                </>
+              )}
+            </dl>
+            {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
+            <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
+              {detail.data && (
+                <>
+                  <h3 className="font-semibold">Came in {plural(detail.data.appearances.length, "time")}</h3>
+                  <ul className="mb-3">
+                    {detail.data.appearances.map((seen) => (
+                      <li key={seen.path} className="break-all text-quiet">
+                        {seen.path}
+                        {seen.class_name ? ` as ${seen.class_name}` : ""}
+                      </li>
+                    ))}
+                  </ul>
+                  {detail.data.history.length > 0 && <h3 className="font-semibold">History</h3>}
+                  <ul>
+                    {detail.data.history.map((line) => (
+                      <li key={line} className="text-quiet">
+                        {line}
+                      </li>
+                    ))}
+                  </ul>
+                </>
+              )}
+            </div>
+            <div className="mt-2 flex justify-between">
+              <Button onClick={() => onStep(-1)}>← Previous</Button>
+              <Button onClick={() => onStep(1)}>Next →</Button>
+              <Button kind="bare" onClick={onClose}>
+                Close
+              </Button>
+            </div>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,288 @@
+/** Rows: bring in, look, sort, divide, mend. */
+import { useQueryClient } from "@tanstack/react-query";
+import { type DragEvent, type KeyboardEvent, useCallback, useMemo, useRef, useState } from "react";
+import { client, header, need } from "../../api/client";
+import { usePictures } from "../../api/queries";
+import { useAddress, usePlace } from "../../app/context";
+import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
+import { NOTHING_CHOSEN, type Selection } from "../../domain/selection";
+import { sheetPlaces } from "../../domain/sheets";
+import { plural } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { Choice } from "../../parts/Choice";
+import { LabelSheet } from "../../parts/LabelSheet";
+import { NameSheet } from "../../parts/NameSheet";
+import { useNotices } from "../../parts/Notices";
+import { Empty, Failed, Reading } from "../../parts/States";
+import { BringInSheet, type Sending } from "./BringInSheet";
+import { bringIn, type ChosenFile, fromDrop } from "./bringIn";
+import { CloseUp } from "./CloseUp";
+import { DivideSheet } from "./DivideSheet";
+import { Field } from "./Field";
+import { useMending } from "./useMending";
+
+type Laid =
+  | { kind: "bring in" }
+  | { kind: "divide" }
+  | { kind: "new class" }
+  | { kind: "rename class"; classId: number }
+  | { kind: "label" }
+  | undefined;
+
+const LARGEST_ON_SHEETS = 28;
+
+export function RowsPlace() {
+  const { project, classes, split } = usePlace();
+  const [params, setAddress] = useAddress();
+  const pictures = usePictures(project.id, split?.id);
+  const mending = useMending(project.id);
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const [laid, setLaid] = useState<Laid>();
+  const [selection, setSelection] = useState<Selection>(NOTHING_CHOSEN);
+  const [closeUp, setCloseUp] = useState<number>();
+  const [over, setOver] = useState(false);
+  const [sending, setSending] = useState<Sending>();
+  const stop = useRef<AbortController>(undefined);
+
+  const group: GroupKey = params.get("group") === "set" ? "set" : "class";
+  const size = tileSizeOf(params.get("tile"));
+  const all = pictures.data ?? [];
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `all` is the query's data, which keeps its identity
+  const rows = useMemo(() => fieldRows(all, classes, group), [pictures.data, classes, group]);
+  const sheets = useMemo(
+    () => (size <= LARGEST_ON_SHEETS ? sheetPlaces(project.id, pictures.data ?? []) : undefined),
+    [size, project.id, pictures.data],
+  );
+  const flat = useMemo(() => rows.flatMap((row) => row.pictures), [rows]);
+  const chosen = [...selection.chosen];
+  const opened = flat.find((picture) => picture.id === closeUp);
+
+  const send = async (files: ChosenFile[]) => {
+    if (!files.length) return;
+    stop.current = new AbortController();
+    setLaid({ kind: "bring in" });
+    setSending({ total: files.length, sent: 0 });
+    try {
+      const job = await bringIn(
+        project.id,
+        files,
+        (sent) => setSending({ total: files.length, sent }),
+        stop.current.signal,
+      );
+      say(`${job.title}: under way, see the tray.`);
+      setLaid(undefined);
+    } catch (error) {
+      if (!stop.current.signal.aborted) fail(error);
+    }
+    setSending(undefined);
+    void queries.invalidateQueries({ queryKey: ["jobs"] });
+  };
+
+  const label = useCallback(
+    (ids: readonly number[], classId: number | null) => void mending.label(ids, classId),
+    [mending],
+  );
+
+  const mendByKey = (event: KeyboardEvent, ids: readonly number[]) => {
+    if (event.altKey) return;
+    if (event.ctrlKey || event.metaKey) {
+      if (event.key === "z") {
+        event.preventDefault();
+        void mending.undo();
+      } else if (event.key === "a") {
+        event.preventDefault();
+        setSelection((now) => ({ ...now, chosen: new Set(flat.map((picture) => picture.id)) }));
+      }
+      return;
+    }
+    if (/^[1-9]$/.test(event.key)) {
+      const entry = classes[Number(event.key) - 1];
+      if (entry) label(ids, entry.id);
+    } else if (event.key === "0") label(ids, null);
+    else if (event.key.toLowerCase() === "l" && ids.length) setLaid({ kind: "label" });
+    else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
+    else if (event.key === "+" || event.key === "-") {
+      const next = TILE_SIZES[TILE_SIZES.indexOf(size) + (event.key === "+" ? 1 : -1)];
+      if (next) setAddress({ tile: String(next) });
+    } else return;
+    event.preventDefault();
+  };
+
+  const newClass = async (name: string) => {
+    await need(
+      client.POST("/api/projects/{project_id}/classes", {
+        params: { path: { project_id: project.id }, header },
+        body: { name },
+      }),
+    );
+    await queries.invalidateQueries({ queryKey: ["classes"] });
+  };
+  const renameClass = async (classId: number, name: string) => {
+    await need(
+      client.PATCH("/api/projects/{project_id}/classes/{class_id}", {
+        params: { path: { project_id: project.id, class_id: classId }, header },
+        body: { name },
+      }),
+    );
+    await queries.invalidateQueries({ queryKey: ["classes"] });
+  };
+
+  const step = (by: -1 | 1) => {
+    const at = flat.findIndex((picture) => picture.id === closeUp);
+    const next = flat[Math.max(0, Math.min(flat.length - 1, at + by))];
+    if (!next) return;
+    setCloseUp(next.id);
+    const index = flat.indexOf(next);
+    setSelection({ chosen: new Set([next.id]), focus: index, anchor: index });
+  };
+
+  const onDrop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    fromDrop(event.dataTransfer).then(send, fail);
+  };
+
+  return (
+    <div
+      role="application"
+      aria-label="Rows"
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
+      onDrop={onDrop}
+    >
+      <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
+        <Button kind={all.length ? "plain" : "main"} onClick={() => setLaid({ kind: "bring in" })}>
+          Bring in pictures
+        </Button>
+        <Button disabled={!all.length} onClick={() => setLaid({ kind: "divide" })}>
+          Divide
+        </Button>
+        <Button onClick={() => setLaid({ kind: "new class" })}>New class</Button>
+        <Button title="Take back this window's last step (Ctrl + Z)" onClick={() => void mending.undo()}>
+          Undo
+        </Button>
+        <span className="ml-3 text-quiet" role="status" data-testid="chosen">
+          {selection.chosen.size
+            ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
+            : plural(all.length, "picture")}
+        </span>
+        <div className="ml-auto flex items-center gap-4">
+          <Choice<GroupKey>
+            label="Rows by"
+            value={group}
+            onChange={(value) => setAddress({ group: value === "class" ? undefined : value })}
+            options={[
+              { value: "class", label: "class" },
+              { value: "set", label: "set" },
+            ]}
+          />
+          <Choice<TileSize>
+            label="Tiles"
+            value={size}
+            onChange={(value) => setAddress({ tile: String(value) })}
+            options={TILE_SIZES.map((value) => ({ value, label: value, title: `${value} pixels` }))}
+          />
+        </div>
+      </div>
+      <div className="relative min-h-0 flex-1">
+        {pictures.isPending && <Reading what="pictures" />}
+        {pictures.isError && <Failed error={pictures.error} onRetry={() => void pictures.refetch()} />}
+        {pictures.data && !all.length && (
+          <Empty title="No pictures yet">
+            <p className="mb-4">
+              Drop a zip or a folder here: one folder for each class. What cannot be read is skipped and
+              listed with its reason; nothing is added twice.
+            </p>
+            <Button kind="main" onClick={() => setLaid({ kind: "bring in" })}>
+              Bring in pictures
+            </Button>
+          </Empty>
+        )}
+        {all.length > 0 && (
+          <Field
+            rows={rows}
+            classes={classes}
+            size={size}
+            sheets={sheets}
+            selection={selection}
+            onSelection={setSelection}
+            onLabel={label}
+            onOpen={(picture) => setCloseUp(picture.id)}
+            onKey={(event) => mendByKey(event, chosen)}
+            onRenameClass={(classId) => setLaid({ kind: "rename class", classId })}
+          />
+        )}
+        {over && (
+          <div className="pointer-events-none absolute inset-3 z-30 flex items-center justify-center border-2 border-dashed border-choice bg-choice-wash/80 text-xl font-semibold">
+            Drop to bring in
+          </div>
+        )}
+      </div>
+      {opened && (
+        <CloseUp
+          projectId={project.id}
+          picture={opened}
+          split={split?.id}
+          classes={classes}
+          onClose={() => setCloseUp(undefined)}
+          onStep={step}
+          onKey={(event) => mendByKey(event, [opened.id])}
+        />
+      )}
+      {laid?.kind === "bring in" && (
+        <BringInSheet
+          projectId={project.id}
+          sending={sending}
+          onFiles={(files) => void send(files)}
+          onStop={() => stop.current?.abort()}
+          onClose={() => setLaid(undefined)}
+        />
+      )}
+      {laid?.kind === "divide" && (
+        <DivideSheet
+          projectId={project.id}
+          classes={classes}
+          split={split}
+          onClose={() => setLaid(undefined)}
+          onDivided={(made) => setAddress({ split: String(made.id) })}
+        />
+      )}
+      {laid?.kind === "new class" && (
+        <NameSheet
+          title="New class"
+          label="Name"
+          action="Make class"
+          onClose={() => setLaid(undefined)}
+          onName={newClass}
+        />
+      )}
+      {laid?.kind === "rename class" && (
+        <NameSheet
+          title="Rename class"
+          label="New name"
+          action="Rename"
+          initial={classes.find((entry) => entry.id === laid.classId)?.name ?? ""}
+          onClose={() => setLaid(undefined)}
+          onName={(name) => renameClass(laid.classId, name)}
+        />
+      )}
+      {laid?.kind === "label" && (
+        <LabelSheet
+          count={opened ? 1 : chosen.length}
+          classes={classes}
+          onClose={() => setLaid(undefined)}
+          onChoose={(classId) => label(opened ? [opened.id] : chosen, classId)}
+        />
+      )}
+    </div>
+  );
+}
+
+function tileSizeOf(text: string | null): TileSize {
+  return TILE_SIZES.find((value) => String(value) === text) ?? 56;
+}
