@@ -27,8 +27,8 @@ export function Tray() {
   return (
     <Popover className="relative">
       <PopoverButton className={`${buttonLook("bare")} ${failed ? "text-wrong" : ""}`} data-testid="tray">
-        <span className="flex w-24 flex-col gap-0.5 text-left">
-          <span className="truncate text-sm">{trayWords(jobs)}</span>
+        <span className="flex min-w-24 flex-col gap-0.5 text-left">
+          <span className="text-sm whitespace-nowrap">{trayWords(jobs)}</span>
           {first && <ProgressBar done={first.done} total={first.total} label={first.title} />}
         </span>
       </PopoverButton>

@@ -80,18 +80,24 @@ export function turningEpoch(epochs: readonly Epoch[]): number | undefined {
   return best && last && last.number - best.number >= TURNED_AFTER ? best.number : undefined;
 }
 
+/** Said when validation loss lies far above training loss; the bounds are where a person would see it in the plot. */
+export function gapWords(epochs: readonly Epoch[]): string {
+  const last = epochs[epochs.length - 1];
+  if (!last || epochs.length < 4) return "";
+  const gap = last.validation_loss - last.training_loss;
+  if (gap <= 0.15 + last.training_loss * 0.6) return "";
+  return "Validation loss lies far above training loss: the network begins to learn these pictures by heart.";
+}
+
 /** What a practitioner would say of the curves. */
 export function curveWords(epochs: readonly Epoch[], kept: number | null): string {
   const last = epochs[epochs.length - 1];
   if (!last) return "The first epoch is under way.";
-  const gap = last.validation_loss - last.training_loss;
   const turned = turningEpoch(epochs);
   const parts: string[] = [];
   if (turned !== undefined) parts.push(`Validation loss has not fallen since epoch ${turned}.`);
   else if (epochs.length > 1) parts.push("Validation loss is still falling.");
-  if (epochs.length > 3 && gap > 0.15 + last.training_loss * 0.6) {
-    parts.push("It lies far above training loss: the network begins to learn these pictures by heart.");
-  }
+  parts.push(gapWords(epochs));
   if (kept !== null) parts.push(`Epoch ${kept} is kept.`);
-  return parts.join(" ");
+  return parts.filter(Boolean).join(" ");
 }

@@ -31,13 +31,18 @@ export interface FieldLine {
 
 export interface FieldLayout {
   readonly columns: number;
+  /** From one tile to the next, across and down. */
   readonly step: number;
+  readonly rise: number;
   readonly lines: readonly FieldLine[];
   readonly height: number;
   /** Index of each row's first tile in the flat order of all tiles. */
   readonly firsts: readonly number[];
   readonly flat: readonly Picture[];
 }
+
+/** Height of a tile's foot, below its picture. */
+export const FOOT_HEIGHT: Record<TileSize, number> = { 12: 0, 28: 3, 56: 12, 104: 16, 200: 18 };
 
 export function tileGap(size: TileSize): number {
   return size < SMALLEST_WITH_SIGN ? 1 : 4;
@@ -94,6 +99,7 @@ function setRows(pictures: readonly Picture[]): FieldRow[] {
 
 export function layOut(rows: readonly FieldRow[], size: TileSize, width: number): FieldLayout {
   const step = size + tileGap(size);
+  const rise = step + FOOT_HEIGHT[size];
   const columns = Math.max(1, Math.floor((width - HEAD_WIDTH) / step));
   const lines: FieldLine[] = [];
   const firsts: number[] = [];
@@ -106,13 +112,13 @@ export function layOut(rows: readonly FieldRow[], size: TileSize, width: number)
     for (let line = 0; line < count; line++) {
       const last = line === count - 1;
       // A row is never lower than its head, and rows stand apart.
-      const height = last ? Math.max(step, LEAST_ROW_HEIGHT - (count - 1) * step) + ROW_GAP : step;
+      const height = last ? Math.max(rise, LEAST_ROW_HEIGHT - (count - 1) * rise) + ROW_GAP : rise;
       const start = line * columns;
       lines.push({ row: index, start, end: Math.min(start + columns, row.pictures.length), height, top });
       top += height;
     }
   });
-  return { columns, step, lines, height: top, firsts, flat };
+  return { columns, step, rise, lines, height: top, firsts, flat };
 }
 
 /** Flat indices of the tiles that a rectangle in the field's coordinates touches. */
@@ -122,7 +128,7 @@ export function tilesWithin(
 ): number[] {
   const found: number[] = [];
   for (const line of layout.lines) {
-    if (line.top + layout.step <= box.top || line.top >= box.bottom) continue;
+    if (line.top + layout.rise <= box.top || line.top >= box.bottom) continue;
     const from = Math.max(0, Math.floor((box.left - HEAD_WIDTH) / layout.step));
     const to = Math.min(layout.columns - 1, Math.floor((box.right - HEAD_WIDTH) / layout.step));
     for (let column = from; column <= to; column++) {

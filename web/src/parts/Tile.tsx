@@ -2,7 +2,7 @@
 import { memo } from "react";
 import type { ClassOf, Picture } from "../api/client";
 import { classColour, signColour } from "../domain/classColour";
-import { SMALLEST_WITH_SIGN, type TileSize } from "../domain/field";
+import { FOOT_HEIGHT, SMALLEST_WITH_SIGN, type TileSize } from "../domain/field";
 import { SHEET_COLUMNS, type SheetPlace } from "../domain/sheets";
 
 interface Props {
@@ -15,8 +15,6 @@ interface Props {
   left: number;
   index: number;
 }
-
-const FOOT_HEIGHT: Record<TileSize, number> = { 12: 0, 28: 3, 56: 12, 104: 16, 200: 18 };
 
 export function tileWords(picture: Picture, entry: ClassOf | undefined): string {
   return `${picture.name}, ${entry?.name ?? "unlabelled"}, ${picture.set_name ?? "in no set"}`;
@@ -38,12 +36,13 @@ function TileDrawing({ picture, entry, size, sheet, chosen, focused, left, index
       className={`absolute top-0 overflow-hidden bg-sunken select-none ${
         chosen ? "z-10 outline-2 outline-choice" : ""
       } ${focused ? "z-20 outline-2 outline-offset-1 outline-ink" : ""}`}
-      style={{ left, width: size, height: size }}
+      style={{ left, width: size, height: size + foot }}
     >
       {sheet ? (
         <span
-          className="absolute inset-0"
+          className="absolute inset-x-0 top-0"
           style={{
+            height: size,
             backgroundImage: `url("${sheet.url}")`,
             backgroundSize: `${SHEET_COLUMNS * size}px auto`,
             backgroundPosition: `-${sheet.column * size}px -${sheet.row * size}px`,
@@ -57,7 +56,7 @@ function TileDrawing({ picture, entry, size, sheet, chosen, focused, left, index
           loading="lazy"
           decoding="async"
           className="absolute inset-x-0 top-0 object-contain"
-          style={{ width: size, height: size - foot }}
+          style={{ width: size, height: size }}
         />
       )}
       {foot > 0 && (

@@ -267,7 +267,7 @@ function Current({ tried, run, threshold }: { tried: Tried; run: Run; threshold:
                   className="h-full"
                   style={{
                     width: `${entry.p * 100}%`,
-                    background: entry.p >= threshold ? "var(--right)" : "var(--edge)",
+                    background: entry.p >= threshold ? "var(--good)" : "var(--edge)",
                   }}
                 />
               </div>

@@ -103,7 +103,7 @@ export function Matrix({ run, judgement, order, share, counts, chosen, onCell }:
                   style={{
                     width: `${cell.side * 92}%`,
                     height: `${cell.side * 92}%`,
-                    background: right ? "var(--right)" : "var(--wrong)",
+                    background: right ? "var(--good)" : "var(--wrong)",
                     opacity: right ? 0.28 : 0.85,
                   }}
                 />
@@ -112,9 +112,7 @@ export function Matrix({ run, judgement, order, share, counts, chosen, onCell }:
                     className={`relative font-mono text-sm font-semibold ${
                       !right && cell.side > 0.42
                         ? "text-surface"
-                        : right
-                          ? "text-ink"
-                          : "bg-ground/75 px-0.5 text-wrong"
+                        : "text-ink [text-shadow:0_0_3px_var(--ground),0_0_2px_var(--ground)]"
                     }`}
                   >
                     {counts ? cell.count : percent(cell.count, whole).replace(" ", "")}

@@ -34,13 +34,13 @@ export function OutcomeTile({ outcome, run, classes, chosen, onChoose, onOpen }:
       title={`${outcome.name}: ${truth.name}, read as ${predicted.name}, ${probability(outcome.p)}; loss ${outcome.loss.toFixed(2)}`}
       onClick={onChoose}
       onDoubleClick={onOpen}
-      className={`w-[112px] cursor-pointer text-left ${chosen ? "outline-3 outline-choice" : ""}`}
+      className={`w-[132px] cursor-pointer text-left ${chosen ? "outline-3 outline-choice" : ""}`}
     >
       <img
         src={`/api/thumbnails/${outcome.sha256}`}
         alt={outcome.name}
         draggable={false}
-        className="h-[112px] w-[112px] bg-sunken object-contain"
+        className="h-[132px] w-[132px] bg-sunken object-contain"
       />
       <span className="flex h-4.5 text-[11px] leading-[18px] font-bold">
         <span
@@ -58,7 +58,7 @@ export function OutcomeTile({ outcome, run, classes, chosen, onChoose, onOpen }:
           </span>
         )}
       </span>
-      <span className={`block truncate text-sm ${wrong ? "text-wrong" : "text-quiet"}`}>
+      <span className={`block truncate text-[12.5px] ${wrong ? "text-wrong" : "text-quiet"}`}>
         {wrong ? "read as " : "rightly "}
         {predicted.name}, {probability(outcome.p)}
       </span>

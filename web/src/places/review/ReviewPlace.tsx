@@ -357,7 +357,7 @@ function Answer({ outcome, run, onClose }: { outcome: Outcome; run: Run; onClose
                     width: `${entry.p * 100}%`,
                     background:
                       entry.id === outcome.true_class
-                        ? "var(--right)"
+                        ? "var(--good)"
                         : place === 0
                           ? "var(--wrong)"
                           : "var(--edge)",

@@ -12,7 +12,7 @@ interface Props {
 }
 
 const WIDTH = 460;
-const HEIGHT = 330;
+const HEIGHT = 440;
 const BOX = { left: 38, top: 26, right: WIDTH - 10, bottom: HEIGHT - 34 };
 
 export function Curves({ epochs, planned, kept, measure }: Props) {
@@ -89,7 +89,6 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
                 <circle cx={plot.x(1)} cy={plot.y(points[0].validation)} r={3} fill="var(--choice)" />
               </>
             )}
-            <Legend x={BOX.left + 6} y={measure === "loss" ? BOX.bottom - 30 : BOX.bottom - 30} />
           </>
         )}
         {turned !== undefined && (
@@ -109,14 +108,14 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
               x2={plot.x(kept)}
               y1={BOX.top}
               y2={BOX.bottom}
-              stroke="var(--right)"
+              stroke="var(--good)"
               strokeWidth={3}
             />
             <text
               x={plot.x(kept) + (kept > planned * 0.8 ? -6 : 6)}
               y={BOX.top + 10}
               textAnchor={kept > planned * 0.8 ? "end" : "start"}
-              className="fill-right text-[12px] font-semibold"
+              className="fill-good text-[12px] font-semibold"
             >
               kept: {kept}
             </text>
@@ -137,29 +136,37 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
   );
 }
 
-function Legend({ x, y }: { x: number; y: number }) {
+/** One for both plots, beside the words about them. */
+export function CurveLegend() {
   return (
-    <g className="text-[12px]">
-      <line
-        x1={x}
-        x2={x + 22}
-        y1={y}
-        y2={y}
-        stroke="var(--training)"
-        strokeWidth={1.75}
-        strokeDasharray="5 3"
-      />
-      <text x={x + 27} y={y + 4} className="fill-ink">
-        training
-      </text>
-      <line x1={x + 84} x2={x + 106} y1={y} y2={y} stroke="var(--choice)" strokeWidth={2.25} />
-      <text x={x + 111} y={y + 4} className="fill-ink">
-        validation
-      </text>
-      <rect x={x + 178} y={y - 6} width={14} height={11} fill="var(--choice)" opacity={0.18} />
-      <text x={x + 197} y={y + 4} className="fill-ink">
-        gap
-      </text>
-    </g>
+    <svg
+      width={250}
+      height={16}
+      role="img"
+      aria-label="dashed: training; solid: validation; shaded: the gap between them"
+    >
+      <g className="text-[12px]">
+        <line
+          x1={0}
+          x2={22}
+          y1={8}
+          y2={8}
+          stroke="var(--training)"
+          strokeWidth={1.75}
+          strokeDasharray="5 3"
+        />
+        <text x={27} y={12} className="fill-ink">
+          training
+        </text>
+        <line x1={84} x2={106} y1={8} y2={8} stroke="var(--choice)" strokeWidth={2.25} />
+        <text x={111} y={12} className="fill-ink">
+          validation
+        </text>
+        <rect x={178} y={2} width={14} height={11} fill="var(--choice)" opacity={0.18} />
+        <text x={197} y={12} className="fill-ink">
+          gap
+        </text>
+      </g>
+    </svg>
   );
 }

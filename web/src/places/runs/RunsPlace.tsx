@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { client, type Job, need, type Recipe, type Run } from "../../api/client";
 import { useDefaultRecipe, useJobs } from "../../api/queries";
 import { namedIn, useAddress, usePlace } from "../../app/context";
-import { curveWords } from "../../domain/curves";
+import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, jobWords } from "../../domain/jobs";
 import { duration, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -13,7 +13,7 @@ import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Reading } from "../../parts/States";
 import { DivideSheet } from "../rows/DivideSheet";
-import { Curves } from "./Curves";
+import { CurveLegend, Curves } from "./Curves";
 import { Ledger } from "./Ledger";
 import { RunSheet } from "./RunSheet";
 
@@ -75,7 +75,7 @@ export function RunsPlace() {
         {shown ? (
           <>
             <RunView run={shown} />
-            <div className="max-h-[32%] min-h-[120px] shrink-0 overflow-auto border-t border-hairline">
+            <div className="max-h-[26%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
               <Ledger runs={runs} shown={shown} onShow={(run) => setAddress({ run: String(run.id) })} />
             </div>
           </>
@@ -153,10 +153,16 @@ function RunView({ run }: { run: Run }) {
           {jobWords(job)}
         </p>
       )}
-      <p className="mt-0.5 text-quiet">{run.ended_because ?? curveWords(run.epochs, run.kept_epoch)}</p>
-      {run.ended_because && run.epochs.length > 0 && (
-        <p className="text-quiet">{curveWords(run.epochs, null)}</p>
-      )}
+      <div className="mt-0.5 flex items-start justify-between gap-4">
+        <p className="text-quiet">
+          {run.ended_because
+            ? `${run.ended_because} ${gapWords(run.epochs)}`
+            : curveWords(run.epochs, run.kept_epoch)}
+        </p>
+        <span className="shrink-0">
+          <CurveLegend />
+        </span>
+      </div>
       <div className="mt-2 flex min-h-0 gap-4">
         <Curves
           epochs={run.epochs}
@@ -195,7 +201,7 @@ function EpochTable({ run }: { run: Run }) {
           {run.epochs.map((epoch) => (
             <tr
               key={epoch.number}
-              className={`text-right ${epoch.number === run.kept_epoch ? "font-bold text-right" : ""}`}
+              className={`text-right ${epoch.number === run.kept_epoch ? "font-bold" : ""}`}
             >
               <td>{epoch.number}</td>
               <td>{score(epoch.training_loss)}</td>

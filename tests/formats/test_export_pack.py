@@ -1,0 +1,110 @@
+"""The pack: what is in it, that its own script answers alike, and that a false one is not offered."""
+
+import io
+import json
+import subprocess
+import sys
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from tests.pictures import encoded, png
+from tests.tolerances import EXPORT
+
+from vast_orchard.core.network.network import Network
+from vast_orchard.core.network.ready import ready_network
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.standardise import ChannelStatistics
+from vast_orchard.errors import ProofError
+from vast_orchard.formats import export_pack
+from vast_orchard.formats.export_pack import proven_pack
+from vast_orchard.formats.model_file import Model
+from vast_orchard.formats.onnx_model import onnx_bytes
+from vast_orchard.formats.picture_file import network_pixels
+
+
+@pytest.fixture(scope="module")
+def model() -> Model:
+    description = ready_network("very small", (16, 16, 3), 3)
+    return Model(
+        description=description,
+        weights=Network(description, 1).state(),
+        classes=("needle", "plate", "雪 {odd}"),
+        preprocessing=Preprocessing(size=16, ground=(40, 0, 90)),
+        statistics=ChannelStatistics(mean=(90.0, 91.0, 92.0), deviation=(40.0, 41.0, 42.0)),
+    )
+
+
+def _odd_files() -> list[tuple[str, bytes]]:
+    turned = Image.Exif()
+    turned[0x0112] = 8
+    striped = Image.fromarray(np.tile(np.arange(0, 240, 8, dtype=np.uint8)[:, None, None], (1, 20, 3)))
+    sixteen = Image.fromarray((np.arange(600, dtype=np.uint16) * 109).reshape(20, 30))
+    return [
+        (".png", png(1)),
+        (".jpg", encoded(striped, "JPEG", exif=turned)),
+        (".png", encoded(sixteen)),
+        (".png", encoded(Image.new("RGBA", (9, 30), (200, 10, 60, 120)))),
+        (".gif", encoded(Image.new("P", (12, 12), 3), "GIF")),
+        (".jpg", encoded(Image.new("CMYK", (14, 10), (0, 90, 200, 10)), "JPEG")),
+        (".png", encoded(Image.new("L", (33, 8), 77))),
+    ]
+
+
+def test_the_script_answers_like_the_application_on_every_kind_of_file(model: Model, tmp_path: Path) -> None:
+    files = _odd_files()
+    pack, proof = proven_pack(model, files, {"name": 'a "quoted" {name}'})
+    assert proof.pictures == 32
+    assert proof.max_abs_difference <= EXPORT
+    with zipfile.ZipFile(io.BytesIO(pack)) as archive:
+        assert sorted(archive.namelist()) == ["classes.json", "model.json", "model.onnx", "predict.py", "proof.json"]
+        archive.extractall(tmp_path)
+    # Once more from outside, file by file, without the application's own comparison.
+    for number, (ending, data) in enumerate(files):
+        picture = tmp_path / f"{number}{ending}"
+        picture.write_bytes(data)
+        done = subprocess.run(
+            [sys.executable, "-I", str(tmp_path / "predict.py"), str(picture), "--json"],
+            capture_output=True, text=True, check=True,
+        )  # fmt: skip
+        answer = json.loads(done.stdout)["probabilities"]
+        ours = model.probabilities(network_pixels(data, model.preprocessing)[None])[0]
+        for name, p in zip(model.classes, ours, strict=True):
+            assert answer[name] == pytest.approx(p, abs=EXPORT)
+
+
+def test_the_description_says_everything(model: Model) -> None:
+    pack, _ = proven_pack(model, [(".png", png(1))], {"run": 4})
+    with zipfile.ZipFile(io.BytesIO(pack)) as archive:
+        facts = json.loads(archive.read("model.json"))
+        assert json.loads(archive.read("classes.json")) == ["needle", "plate", "雪 {odd}"]
+    assert facts["classes"] == ["needle", "plate", "雪 {odd}"]
+    assert facts["preprocessing"] == {"size": 16, "colour": "rgb", "ground": [40, 0, 90]}
+    assert facts["input"] == {"name": "pixels", "type": "uint8", "shape": ["N", 16, 16, 3]}
+    assert facts["origin"] == {"run": 4}
+
+
+def test_a_script_says_it_in_words_too(model: Model, tmp_path: Path) -> None:
+    pack, _ = proven_pack(model, [(".png", png(1))], {})
+    with zipfile.ZipFile(io.BytesIO(pack)) as archive:
+        archive.extractall(tmp_path)
+    (tmp_path / "x.png").write_bytes(png(3))
+    done = subprocess.run(
+        [sys.executable, str(tmp_path / "predict.py"), str(tmp_path / "x.png")], capture_output=True, text=True, check=True
+    )
+    assert "; next " in done.stdout
+
+
+def test_an_export_that_answers_otherwise_is_not_offered(model: Model, monkeypatch: pytest.MonkeyPatch) -> None:
+    shifted = replace(model, statistics=ChannelStatistics(mean=(0.0, 0.0, 0.0), deviation=(1.0, 1.0, 1.0)))
+    monkeypatch.setattr(export_pack, "onnx_bytes", lambda _: onnx_bytes(shifted))
+    with pytest.raises(ProofError, match=r"differ by up to .*nothing is offered"):
+        proven_pack(model, [(".png", png(1))], {})
+
+
+def test_without_pictures_there_is_no_proof(model: Model) -> None:
+    with pytest.raises(ProofError, match="no picture to prove"):
+        proven_pack(model, [], {})

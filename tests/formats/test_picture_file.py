@@ -1,0 +1,139 @@
+"""Picture files of every kind, whole and broken."""
+
+import io
+import time
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PIL import Image
+from tests.pictures import encoded, png
+
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.errors import PictureError, SettingError
+from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture, thumbnail
+
+_QUARTERS = Image.fromarray(
+    np.array([[[255, 0, 0], [0, 255, 0]], [[0, 0, 255], [255, 255, 255]]], np.uint8).repeat(20, 0).repeat(20, 1)
+)
+
+
+def _corner(image: Image.Image) -> tuple[int, ...]:
+    found = image.getpixel((3, 3))
+    assert isinstance(found, tuple)
+    return tuple(int(value) for value in found)
+
+
+@pytest.mark.parametrize("kind", ["PNG", "BMP", "GIF", "TIFF", "WEBP", "JPEG"])
+def test_every_format_is_read(kind: str) -> None:
+    options = {"lossless": True} if kind == "WEBP" else {"quality": 100, "subsampling": 0} if kind == "JPEG" else {}
+    picture = read_picture(encoded(_QUARTERS, kind, **options))
+    assert (picture.width, picture.height, picture.format) == (40, 40, kind)
+    assert np.abs(np.array(_corner(picture.upright)) - [255, 0, 0]).max() <= 6  # JPEG's rounding
+
+
+@pytest.mark.parametrize(("turn", "corner"), [(1, (255, 0, 0)), (3, (255, 255, 255)), (6, (0, 0, 255)), (8, (0, 255, 0))])
+def test_exif_turning_is_applied(turn: int, corner: tuple[int, ...]) -> None:
+    exif = Image.Exif()
+    exif[0x0112] = turn
+    assert _corner(read_picture(encoded(_QUARTERS, "PNG", exif=exif)).upright) == corner
+
+
+def test_turning_exchanges_the_sides() -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    picture = read_picture(encoded(Image.new("RGB", (30, 10)), "PNG", exif=exif))
+    assert (picture.width, picture.height) == (10, 30)
+
+
+def test_alpha_lies_on_the_ground() -> None:
+    clear = Image.new("RGBA", (8, 8), (255, 0, 0, 0))
+    assert _corner(read_picture(encoded(clear), ground=(10, 20, 30)).upright) == (10, 20, 30)
+    half = Image.new("LA", (8, 8), (200, 128))
+    assert _corner(read_picture(encoded(half)).upright)[0] == pytest.approx(100, abs=1)
+    palette = Image.new("P", (8, 8), 0)
+    palette.putpalette([9, 9, 9, 0, 255, 0])
+    assert _corner(read_picture(encoded(palette, transparency=0), ground=(1, 2, 3)).upright) == (1, 2, 3)
+
+
+def test_sixteen_bits_are_scaled_and_not_cut() -> None:
+    values = np.array([[0, 257 * 100], [257 * 200, 65535]], np.uint16).repeat(8, 0).repeat(8, 1)
+    upright = read_picture(encoded(Image.fromarray(values))).upright
+    assert [upright.getpixel((x, y)) for x, y in ((0, 0), (15, 0), (0, 15), (15, 15))] == [
+        (level,) * 3 for level in (0, 100, 200, 255)
+    ]
+
+
+def test_cmyk_and_one_bit_become_rgb() -> None:
+    cmyk = Image.new("CMYK", (8, 8), (0, 255, 255, 0))
+    assert _corner(read_picture(encoded(cmyk, "JPEG", quality=100)).upright)[0] > 200
+    assert _corner(read_picture(encoded(Image.new("1", (8, 8), 1))).upright) == (255, 255, 255)
+
+
+def test_of_an_animation_the_first_frame_counts() -> None:
+    frames = [Image.new("RGB", (10, 10), colour) for colour in ("red", "blue", "green")]
+    picture = read_picture(encoded(frames[0], "GIF", save_all=True, append_images=frames[1:]))
+    assert picture.frames == 3
+    assert _corner(picture.upright) == (255, 0, 0)
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", r"empty \(0 bytes\)"),
+        (b"Plates cleaned at noon.", "not a picture in a known format"),
+        (png(1)[:200], "damaged"),
+        (encoded(_QUARTERS, "JPEG")[:300], "damaged"),
+        (encoded(Image.new("RGB", (8, 8)), "PPM"), "not a picture in a known format"),
+    ],
+)
+def test_what_cannot_be_read_says_why_and_what_to_do(data: bytes, words: str) -> None:
+    with pytest.raises(PictureError, match=words) as caught:
+        read_picture(data)
+    assert caught.value.mend
+
+
+def test_an_enormous_picture_is_refused_before_it_is_decoded() -> None:
+    bomb = encoded(Image.new("1", (20_000, 20_000)))
+    started = time.perf_counter()
+    with pytest.raises(PictureError, match=r"20000×20000 pixels.*50 megapixels"):
+        read_picture(bomb)
+    # Decoding it would take seconds and 1.2 GB; refusing reads a few hundred bytes.
+    assert time.perf_counter() - started < 1
+    with pytest.raises(PictureError, match="limit is 0 MB"):
+        read_picture(png(1), limits=PictureLimits(megabytes=0))
+
+
+_WHOLE = {kind: encoded(_QUARTERS, kind) for kind in ("PNG", "JPEG", "GIF", "TIFF", "WEBP", "BMP")}
+
+
+@given(kind=st.sampled_from(sorted(_WHOLE)), data=st.data())
+@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_whatever_is_flipped_is_read_or_refused(kind: str, data: st.DataObject) -> None:
+    broken = bytearray(_WHOLE[kind])
+    for _ in range(data.draw(st.integers(1, 6))):
+        broken[data.draw(st.integers(0, len(broken) - 1))] = data.draw(st.integers(0, 255))
+    cut = data.draw(st.integers(1, len(broken)))
+    try:
+        picture = read_picture(bytes(broken[:cut]), limits=PictureLimits(megapixels=1))
+    except PictureError:
+        return
+    assert picture.upright.mode == "RGB"
+    assert picture.upright.size == (picture.width, picture.height)
+
+
+def test_network_pixels_have_the_promised_shape() -> None:
+    assert network_pixels(png(1), Preprocessing(size=24)).shape == (24, 24, 3)
+    grey = network_pixels(encoded(_QUARTERS), Preprocessing(size=16, colour="grey"))
+    assert grey.shape == (16, 16, 1)
+    # ITU-R 601 luma of pure red is 76.
+    assert grey[2, 2, 0] == 76
+    with pytest.raises(SettingError, match="input size is 4"):
+        Preprocessing(size=4)
+
+
+def test_thumbnails_are_small_jpegs() -> None:
+    with Image.open(io.BytesIO(thumbnail(read_picture(png(1, (600, 300)))))) as image:
+        assert image.format == "JPEG"
+        assert image.size == (208, 104)

@@ -1,0 +1,11 @@
+"""Every tolerance of the tests, with its reason."""
+
+# Central differences in double precision with a step of 1e-5 are good to about 1e-10 of the function's scale;
+# the gradients here are sums of up to a few thousand such terms.
+GRADIENT = 1e-6
+
+# Two orders of summation over up to a few thousand float64 products.
+DOUBLE_SUMS = 1e-10
+
+# The promise of every export: probabilities of an independent runtime agree within this.
+EXPORT = 1e-4
