@@ -46,7 +46,10 @@ def test_a_known_network_has_its_known_shapes_and_parameters() -> None:
 @pytest.mark.parametrize(
     ("layers", "words"),
     [
-        ((MaxPool(), MaxPool(), MaxPool(), MaxPool()), "Layer 4 pools 1×1 to nothing. Remove it or raise the input size"),
+        (
+            (MaxPool(), MaxPool(), MaxPool(), MaxPool()),
+            "Layer 4 pools 1×1 to nothing. Remove it or raise the input size",
+        ),
         ((Conv2D(filters=3, kernel=9, padding="valid"),), "Layer 1 convolves 8×8 with 9×9 to nothing"),
         ((Dense(units=3),), "Layer 1 is dense over a picture"),
         ((Flatten(), Conv2D(filters=1)), "Layer 2 convolves values that are no longer a picture"),

@@ -66,7 +66,9 @@ def test_the_first_layer_needs_no_input_gradient() -> None:
     np.testing.assert_array_equal(weight_gradient, conv2d_backward(x, weights, towards)[1])
 
 
-@pytest.mark.parametrize(("size", "shape"), [(2, (2, 6, 4, 3)), (2, (1, 5, 7, 2)), (3, (2, 7, 9, 1)), (1, (1, 3, 3, 2))])
+@pytest.mark.parametrize(
+    ("size", "shape"), [(2, (2, 6, 4, 3)), (2, (1, 5, 7, 2)), (3, (2, 7, 9, 1)), (1, (1, 3, 3, 2))]
+)
 def test_max_pooling_and_its_gradient(size: int, shape: tuple[int, ...]) -> None:
     x = _random(*shape)
     out = max_pool(x, size)

@@ -23,7 +23,9 @@ _class_counts = st.dictionaries(st.sampled_from("abcdefg"), st.integers(1, 60), 
 
 @given(counts=_class_counts, seed=st.integers(0, 2**63), data=st.data())
 @settings(max_examples=80, deadline=None)
-def test_every_class_is_met_within_a_picture_and_the_whole_too(counts: dict[str, int], seed: int, data: st.DataObject) -> None:
+def test_every_class_is_met_within_a_picture_and_the_whole_too(
+    counts: dict[str, int], seed: int, data: st.DataObject
+) -> None:
     labels = [name for name, count in counts.items() for _ in range(count)]
     identities = _names(len(labels))
     chosen = stratified_split(identities, labels, DEFAULT_SHARES, seed)
@@ -49,7 +51,9 @@ def test_counts_of_a_plain_case() -> None:
 
 def test_another_seed_draws_other_sets() -> None:
     labels, identities = ["a"] * 50, _names(50)
-    assert stratified_split(identities, labels, DEFAULT_SHARES, 1) != stratified_split(identities, labels, DEFAULT_SHARES, 2)
+    assert stratified_split(identities, labels, DEFAULT_SHARES, 1) != stratified_split(
+        identities, labels, DEFAULT_SHARES, 2
+    )
 
 
 def test_shares_below_one_leave_a_remainder() -> None:

@@ -139,7 +139,9 @@ def test_statistics_come_from_what_they_are_given_only() -> None:
 
 def test_the_loop_measures_the_training_pictures_alone() -> None:
     training, validation = _bars(40, 1), _bars(40, 2)
-    bright = Examples(pixels=np.full_like(validation.pixels, 255), labels=validation.labels, identities=validation.identities)
+    bright = Examples(
+        pixels=np.full_like(validation.pixels, 255), labels=validation.labels, identities=validation.identities
+    )
     assert begin(_RECIPE, 2, training, bright).statistics == begin(_RECIPE, 2, training, validation).statistics
 
 

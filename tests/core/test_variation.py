@@ -14,10 +14,14 @@ _EVERYTHING = Variation(mirror=True, turn_degrees=180, brightness=0.3)
 
 def _pictures(count: int) -> tuple[Array, Array]:
     random = np.random.default_rng(0)
-    return random.integers(0, 255, (count, 12, 10, 3), dtype=np.uint8), random.integers(0, 2**63, count).astype(np.uint64)
+    return random.integers(0, 255, (count, 12, 10, 3), dtype=np.uint8), random.integers(0, 2**63, count).astype(
+        np.uint64
+    )
 
 
-@given(order=st.permutations(range(9)), size=st.integers(1, 9), seed=st.integers(0, 2**32 - 1), epoch=st.integers(1, 500))
+@given(
+    order=st.permutations(range(9)), size=st.integers(1, 9), seed=st.integers(0, 2**32 - 1), epoch=st.integers(1, 500)
+)
 @settings(max_examples=40, deadline=None)
 def test_order_and_batch_do_not_matter(order: list[int], size: int, seed: int, epoch: int) -> None:
     pixels, identities = _pictures(9)
@@ -55,7 +59,9 @@ def test_mirroring_happens_to_about_half_and_is_exact() -> None:
 
 def test_brightness_scales_within_its_share() -> None:
     pixels = np.full((500, 3, 3, 1), 100, np.uint8)
-    varied = vary(pixels, np.arange(500, dtype=np.uint64), Variation(mirror=False, turn_degrees=0, brightness=0.2), 1, 1)
+    varied = vary(
+        pixels, np.arange(500, dtype=np.uint64), Variation(mirror=False, turn_degrees=0, brightness=0.2), 1, 1
+    )
     levels = varied[:, 0, 0, 0]
     assert (varied == levels[:, None, None, None]).all()
     assert 80 <= levels.min() < 84
@@ -72,7 +78,9 @@ def test_turning_keeps_the_middle_and_what_is_round() -> None:
     assert np.abs(varied.astype(int) - pixels)[:, np.hypot(rows, columns) < 4.5].max() == 0
 
 
-@pytest.mark.parametrize("bad", [{"turn_degrees": 181}, {"turn_degrees": -1}, {"brightness": 1.0}, {"brightness": -0.1}])
+@pytest.mark.parametrize(
+    "bad", [{"turn_degrees": 181}, {"turn_degrees": -1}, {"brightness": 1.0}, {"brightness": -0.1}]
+)
 def test_ranges_are_kept(bad: dict[str, float]) -> None:
     with pytest.raises(SettingError, match="Choose"):
         Variation(**bad)  # type: ignore[arg-type]

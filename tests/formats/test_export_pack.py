@@ -93,7 +93,10 @@ def test_a_script_says_it_in_words_too(model: Model, tmp_path: Path) -> None:
         archive.extractall(tmp_path)
     (tmp_path / "x.png").write_bytes(png(3))
     done = subprocess.run(
-        [sys.executable, str(tmp_path / "predict.py"), str(tmp_path / "x.png")], capture_output=True, text=True, check=True
+        [sys.executable, str(tmp_path / "predict.py"), str(tmp_path / "x.png")],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     assert "; next " in done.stdout
 

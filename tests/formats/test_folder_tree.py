@@ -115,7 +115,12 @@ def test_clean_names_have_no_control_characters_and_stay_clean(text: str) -> Non
     assert not any(ord(c) < 32 for c in cleaned)
 
 
-@given(st.lists(st.lists(st.sampled_from(["a", "train", "test", "b", "1.png", "x.txt"]), min_size=1, max_size=5).map("/".join), unique=True))
+@given(
+    st.lists(
+        st.lists(st.sampled_from(["a", "train", "test", "b", "1.png", "x.txt"]), min_size=1, max_size=5).map("/".join),
+        unique=True,
+    )
+)
 def test_every_name_is_planned_or_skipped_exactly_once(names: list[str]) -> None:
     plan = read_folders(names)
     assert sorted([f.path for f in plan.files] + [s.path for s in plan.skipped]) == sorted(names)

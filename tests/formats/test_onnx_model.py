@@ -39,7 +39,9 @@ def _model(description: d.NetworkDescription, seed: int = 0) -> Model:
     )
 
 
-def _runtime(model: Model, pixels: np.ndarray[tuple[int, ...], np.dtype[np.uint8]]) -> np.ndarray[tuple[int, ...], np.dtype[np.float32]]:
+def _runtime(
+    model: Model, pixels: np.ndarray[tuple[int, ...], np.dtype[np.uint8]]
+) -> np.ndarray[tuple[int, ...], np.dtype[np.float32]]:
     session = onnxruntime.InferenceSession(onnx_bytes(model), providers=["CPUExecutionProvider"])
     return np.asarray(session.run(["probabilities"], {"pixels": pixels})[0])
 
@@ -62,7 +64,9 @@ _middle = st.one_of(
 
 @given(
     layers=st.lists(_middle, max_size=6),
-    end=st.sampled_from([(d.GlobalAveragePool(),), (d.Flatten(),), (d.Flatten(), d.Dense(units=4), d.BatchNorm(), d.ReLU())]),
+    end=st.sampled_from(
+        [(d.GlobalAveragePool(),), (d.Flatten(),), (d.Flatten(), d.Dense(units=4), d.BatchNorm(), d.ReLU())]
+    ),
     channels=st.sampled_from([1, 3]),
     seed=st.integers(0, 1000),
 )
@@ -93,6 +97,10 @@ def test_models_survive_their_file() -> None:
     again = read_model(write_model(model))
     pixels = np.random.default_rng(1).integers(0, 256, (4, 16, 16, 3), dtype=np.uint8)
     np.testing.assert_array_equal(again.probabilities(pixels), model.probabilities(pixels))
-    assert (again.classes, again.preprocessing, again.statistics) == (model.classes, model.preprocessing, model.statistics)
+    assert (again.classes, again.preprocessing, again.statistics) == (
+        model.classes,
+        model.preprocessing,
+        model.statistics,
+    )
     with pytest.raises(InputError, match="cannot be read"):
         read_model(write_model(model)[:20])

@@ -33,7 +33,9 @@ def test_every_format_is_read(kind: str) -> None:
     assert np.abs(np.array(_corner(picture.upright)) - [255, 0, 0]).max() <= 6  # JPEG's rounding
 
 
-@pytest.mark.parametrize(("turn", "corner"), [(1, (255, 0, 0)), (3, (255, 255, 255)), (6, (0, 0, 255)), (8, (0, 255, 0))])
+@pytest.mark.parametrize(
+    ("turn", "corner"), [(1, (255, 0, 0)), (3, (255, 255, 255)), (6, (0, 0, 255)), (8, (0, 255, 0))]
+)
 def test_exif_turning_is_applied(turn: int, corner: tuple[int, ...]) -> None:
     exif = Image.Exif()
     exif[0x0112] = turn

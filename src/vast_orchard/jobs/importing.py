@@ -91,7 +91,7 @@ class _Reader:
             self._context.store.settle()
             with self._context.database.session() as session:
                 add_batch(session, self._import_id, self._project_id, batch)
-        progress.report()
+            progress.report()
 
     def _arrive(self, file: PlannedFile) -> ArrivedPicture | None:
         store = self._context.store

@@ -101,6 +101,7 @@ class _Recorder:
             for result in self._training.results:
                 if isinstance(result, EpochResult):
                     self._store_epoch(result)
+                    self._progress.report()
                 else:
                     self._progress.advance()
         except StoppedError:

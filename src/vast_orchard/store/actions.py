@@ -155,7 +155,9 @@ def _undo_class(session: Session, action: Action) -> int:
         return 1
     used = session.scalar(select(func.count()).select_from(Picture).where(Picture.class_id == row.id))
     if used:
-        raise ConflictError(f"{_pictures_said(used)} are labelled {row.name}.", "Label them otherwise first.")
+        raise ConflictError(
+            f"The class is in use by {_pictures_said(used)} labelled {row.name}.", "Label them otherwise first."
+        )
     row.deleted_at = session.scalar(select(func.now()))
     tell(session, "classes", action.project_id)
     return 1

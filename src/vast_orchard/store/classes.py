@@ -20,9 +20,7 @@ def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
     counts = dict(
         session.execute(
             select(Picture.class_id, func.count()).where(Picture.project_id == project_id).group_by(Picture.class_id)
-        )
-        .tuples()
-        .all()
+        ).all()
     )
     rows = session.scalars(
         select(Class).where(Class.project_id == project_id, Class.deleted_at.is_(None)).order_by(Class.place, Class.id)

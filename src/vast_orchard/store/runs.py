@@ -148,7 +148,7 @@ def _value(session: Session, row: Run) -> RunValue:
         ended_because=row.ended_because,
         judgements={name: value for name, value in row.judgements.items() if name != "test"},
         state=job.state if job else JobState.WAITING.value,
-        counts=dict(counts.tuples().all()),
+        counts=dict(counts.all()),
         epochs=[
             EpochValue(
                 number=entry.number,
@@ -293,7 +293,7 @@ def footing(session: Session, run_id: int) -> Footing:
     same = and_(Picture.id == RunPicture.picture_id, Picture.project_id == row.project_id)
     joined = select(RunPicture.picture_id).where(RunPicture.run_id == run_id)
     names = {entry["id"]: entry["name"] for entry in row.classes}
-    now = session.execute(select(Class.id, Class.name).where(Class.id.in_(names))).tuples().all()
+    now = session.execute(select(Class.id, Class.name).where(Class.id.in_(names))).all()
     return Footing(
         run_number=row.number,
         split_number=row.split_number,

@@ -1,0 +1,81 @@
+"""What tests stand on: one private PostgreSQL for the session, a fresh database for each test that asks."""
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from starlette.testclient import TestClient
+from tests.world import World
+
+from vast_orchard.api.app import create_app
+from vast_orchard.demo.write import write_collection
+from vast_orchard.jobs.context import open_context
+from vast_orchard.settings import Settings
+from vast_orchard.store.database import Database
+from vast_orchard.store.migrate import migrate
+from vast_orchard.supervision.postgres import Cluster, open_cluster
+
+
+@pytest.fixture(scope="session")
+def open_folder() -> Iterator[Path]:
+    """A folder that the account of the cluster can enter, unlike pytest's own below a closed one."""
+    folder = Path(tempfile.mkdtemp(prefix="vast-orchard-tests-"))
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def cluster(open_folder: Path) -> Iterator[Cluster]:
+    """A running PostgreSQL whose database is migrated and serves as the template of all others."""
+    place = open_folder / "cluster"
+    place.mkdir()
+    cluster = open_cluster(place)
+    cluster.start()
+    template = Database(cluster.url)
+    migrate(template)
+    template.close()
+    yield cluster
+    cluster.stop()
+
+
+@pytest.fixture
+def database_url(cluster: Cluster, request: pytest.FixtureRequest) -> Iterator[str]:
+    """The address of a database of this test's own."""
+    name = f"test_{abs(hash(request.node.nodeid)):x}"
+    administration = cluster.url.rsplit("/", 1)[0] + "/postgres"
+    with psycopg.connect(administration, autocommit=True) as connection:
+        connection.execute(f'drop database if exists "{name}" with (force)')
+        connection.execute(f'create database "{name}" template orchard')
+    yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
+    with psycopg.connect(administration, autocommit=True) as connection:
+        connection.execute(f'drop database if exists "{name}" with (force)')
+
+
+@pytest.fixture
+def world(database_url: str, tmp_path: Path) -> Iterator[World]:
+    """Records, bytes and a data folder, with short words for common steps."""
+    settings = Settings(data_dir=tmp_path / "data", database_url=database_url, proof_pictures=32)
+    context = open_context(settings)
+    yield World(context)
+    context.database.close()
+
+
+@pytest.fixture
+def client(world: World) -> Iterator[TestClient]:
+    """The API in this process, on the same records as `world`."""
+    with TestClient(
+        create_app(world.context.settings), base_url="http://127.0.0.1:8420", headers={"X-Window": "one"}
+    ) as client:
+        yield client
+
+
+@pytest.fixture(scope="session")
+def crystals(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A small snow-crystal collection with its list of planted faults."""
+    folder = tmp_path_factory.mktemp("crystals")
+    write_collection(folder, count=140, seed=3)
+    return folder

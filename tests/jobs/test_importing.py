@@ -1,0 +1,185 @@
+"""Imports through the records: nothing doubled, nothing lost, everything skipped is named."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.pictures import png, zipped
+from tests.world import World
+
+from vast_orchard.errors import DatabaseGoneError, ServiceError
+from vast_orchard.jobs import importing
+from vast_orchard.jobs.perform import perform
+from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.jobs import ask_stop
+from vast_orchard.store.pictures import list_pictures
+
+
+def _counts(world: World, project: int) -> dict[str, int]:
+    with world.context.database.session() as session:
+        return {entry.name: entry.count for entry in list_classes(session, project)}
+
+
+_MEMBERS = {
+    "winter/plate/1.png": png(1),
+    "winter/plate/2.png": png(2),
+    "winter/stellar/3.png": png(3),
+    "winter/stellar/same as 1.png": png(1),
+    "winter/notes.txt": b"Wind from the west.",
+    "winter/stellar/broken.png": png(4)[:150],
+}
+
+
+@pytest.mark.parametrize("as_zip", [True, False])
+def test_a_messy_collection(world: World, as_zip: bool) -> None:
+    project = world.project()
+    report = world.bring_in(project, {"winter.zip": zipped(_MEMBERS)} if as_zip else _MEMBERS)
+    assert _counts(world, project) == {"stellar": 1, "plate": 2}
+    assert (report["added"], report["known"], report["repeated"], report["skipped_count"]) == (3, 0, 1, 2)
+    skipped: Any = report["skipped"]
+    assert {entry["path"] for entry in skipped} == {"winter/notes.txt", "winter/stellar/broken.png"}
+    assert "damaged" in next(entry["reason"] for entry in skipped if "broken" in entry["path"])
+    assert report["wrappers"] == ["winter"]
+    with world.context.database.session() as session:
+        doubled = [entry for entry in list_pictures(session, project, None, 0, 10) if entry.two_labels]
+    assert [entry.name for entry in doubled] == ["1.png"]
+    assert not list(world.context.uploads.iterdir())
+
+
+def test_the_same_again_adds_nothing(world: World) -> None:
+    project = world.project()
+    world.bring_in(project, _MEMBERS)
+    again = world.bring_in(project, {"other name.zip": zipped(_MEMBERS)})
+    assert (again["added"], again["known"]) == (0, 3)
+    assert _counts(world, project) == {"stellar": 1, "plate": 2}
+    moved = world.bring_in(project, {"elsewhere/plate/x.png": png(1), "elsewhere/needle/new.png": png(9)})
+    assert (moved["added"], moved["known"]) == (1, 1)
+
+
+def test_two_projects_share_bytes_and_nothing_else(world: World) -> None:
+    one, two = world.project("One"), world.project("Two")
+    for project in (one, two):
+        world.bring_in(project, {"plate/1.png": png(1)})
+    assert _counts(world, one) == _counts(world, two) == {"plate": 1}
+    stored = [path for path in (world.context.settings.data_dir / "bytes" / "pictures").rglob("*") if path.is_file()]
+    assert len(stored) == 1
+
+
+@pytest.mark.parametrize(
+    ("members", "words"),
+    [
+        ({"in.zip": b"no zip at all"}, "is not a zip archive"),
+        ({"in.zip": zipped({})}, "archive is empty"),
+        ({"in.zip": zipped({"../x.png": png(1)})}, "points outside"),
+        (
+            {"in.zip": zipped({"a/notes.txt": b"1"})},
+            "No readable picture was found; there were 1 files, such as notes.txt",
+        ),
+    ],
+)
+def test_what_cannot_be_brought_in_fails_with_words_and_leaves_nothing(
+    world: World, members: dict[str, bytes], words: str
+) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1)})
+    job = world.run(world.import_job(project, members))
+    assert job.state == "failed"
+    assert words in str(job.error)
+    assert _counts(world, project) == {"plate": 1}
+    assert not list(world.context.uploads.iterdir())
+
+
+def test_the_planted_faults_of_the_demo_come_out_as_planted(world: World, crystals: Path) -> None:
+    planted = json.loads((crystals / "planted.json").read_text())
+    project = world.project()
+    members = {str(path.relative_to(crystals)): path.read_bytes() for path in crystals.rglob("*") if path.is_file()}
+    report = world.bring_in(project, members)
+    pictures = planted["pictures"]
+    exact = [entry for entry in pictures if entry["fault"] == "exact_copy"]
+    assert report["added"] == len(pictures) - len(exact)
+    assert report["repeated"] == len(exact)
+    skipped: Any = report["skipped"]
+    assert {entry["path"] for entry in skipped} == {*planted["unreadable"], *planted["stray"], "planted.json"}
+    folders = [entry["folder"] for entry in pictures]
+    assert set(_counts(world, project)) == set(folders) - {"unlabelled"}
+    with world.context.database.session() as session:
+        rows = list_pictures(session, project, None, 0, 1000)
+    by_number = {entry["number"]: entry for entry in pictures}
+    moved = [entry for entry in exact if entry["folder"] != by_number[entry["of"]]["folder"]]
+    assert sum(row.two_labels for row in rows) == len(moved) > 0
+    assert sum(row.class_id is None for row in rows) == folders.count("unlabelled")
+
+
+def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    members = {f"plate/{n}.png": png(n) for n in range(60)} | {f"needle/{n}.png": png(100 + n) for n in range(50)}
+    project = world.project()
+    job = world.import_job(project, members)
+    calls = 0
+    real = importing.add_batch
+
+    def dies(*arguments: Any) -> Any:
+        nonlocal calls
+        calls += 1
+        if calls == 2:
+            raise DatabaseGoneError("The database does not answer.", "")
+        return real(*arguments)
+
+    monkeypatch.setattr(importing, "add_batch", dies)
+    with pytest.raises(DatabaseGoneError):
+        perform(world.context, job)
+    assert world.job(job).state == "running"
+    assert sum(_counts(world, project).values()) == 48
+    monkeypatch.undo()
+    assert world.run(job).state == "done"
+    assert _counts(world, project) == {"needle": 50, "plate": 60}
+
+
+def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1)})
+    job = world.import_job(project, {"plate/2.png": png(2)})
+
+    def full(*_: object) -> str:
+        raise ServiceError("pictures/ab cannot be stored: No space left on device.", "Make room, then repeat.")
+
+    monkeypatch.setattr(ByteStore, "write_picture", full)
+    ended = world.run(job)
+    assert (ended.state, "No space left" in str(ended.error)) == ("failed", True)
+    assert _counts(world, project) == {"plate": 1}
+
+
+def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    project = world.project()
+    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(120)})
+    real = importing.add_batch
+
+    def stop_after_first(session: Any, *arguments: Any) -> Any:
+        result = real(session, *arguments)
+        ask_stop(session, job)
+        return result
+
+    monkeypatch.setattr(importing, "add_batch", stop_after_first)
+    assert world.run(job).state == "stopped"
+    kept = _counts(world, project)["plate"]
+    assert kept == 48
+    monkeypatch.undo()
+    report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(120)})
+    assert (report["known"], report["added"]) == (kept, 120 - kept)
+
+
+def test_classes_in_other_capitals_join_those_that_are_there(world: World) -> None:
+    project = world.project()
+    world.bring_in(project, {"Plate/1.png": png(1), "ÉTOILE/2.png": png(2)})
+    world.bring_in(project, {"plate/3.png": png(3), "étoile/4.png": png(4)})
+    assert _counts(world, project) == {"Plate": 2, "ÉTOILE": 2}
+
+
+def test_imports_happen_once_even_if_delivered_twice(world: World) -> None:
+    project = world.project()
+    job = world.import_job(project, {"plate/1.png": png(1)})
+    assert world.run(job).state == world.run(job).state == "done"
+    assert _counts(world, project) == {"plate": 1}

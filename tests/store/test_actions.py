@@ -1,0 +1,148 @@
+"""Labels, classes, and taking back: by window, and never over someone else's later choice."""
+
+import pytest
+from tests.pictures import png
+from tests.world import World
+
+from vast_orchard.errors import ConflictError, InputError, MissingError
+from vast_orchard.store.actions import create_class, label_pictures, list_actions, rename_class, undo
+from vast_orchard.store.classes import free_sign, list_classes
+from vast_orchard.store.pictures import list_pictures, picture_detail
+
+
+class _Desk:
+    """A project with two classes of three pictures, seen by name."""
+
+    def __init__(self, world: World) -> None:
+        self.database = world.context.database
+        self.project = world.project()
+        members = {f"{name}/{n}.png": png(n + 10 * len(name)) for name in ("needle", "plate") for n in range(3)}
+        world.bring_in(self.project, members)
+        self.pictures = world.picture_ids(self.project)
+
+    def labels(self) -> list[str | None]:
+        with self.database.session() as session:
+            names = {entry.id: entry.name for entry in list_classes(session, self.project)}
+            found = list_pictures(session, self.project, None, 0, 100)
+            return [names[entry.class_id] if entry.class_id else None for entry in found]
+
+    def id_of(self, name: str) -> int:
+        with self.database.session() as session:
+            return next(entry.id for entry in list_classes(session, self.project) if entry.name == name)
+
+    def label(self, places: list[int], name: str | None, window: str = "one") -> None:
+        class_id = self.id_of(name) if name else None
+        with self.database.session() as session:
+            label_pictures(session, self.project, window, [self.pictures[p] for p in places], class_id)
+
+    def undo(self, window: str = "one") -> tuple[int, int]:
+        with self.database.session() as session:
+            result = undo(session, self.project, window)
+            return result.taken_back, result.kept
+
+
+@pytest.fixture
+def desk(world: World) -> _Desk:
+    return _Desk(world)
+
+
+_START = ["needle"] * 3 + ["plate"] * 3
+
+
+def test_labelling_and_taking_back_step_by_step(desk: _Desk) -> None:
+    desk.label([0, 1], "plate")
+    desk.label([0], None)
+    assert desk.labels() == [None, "plate", "needle", "plate", "plate", "plate"]
+    assert desk.undo() == (1, 0)
+    assert desk.labels() == ["plate", "plate", "needle", "plate", "plate", "plate"]
+    assert desk.undo() == (2, 0)
+    assert desk.labels() == _START
+    with pytest.raises(ConflictError, match="nothing to take back"):
+        desk.undo()
+
+
+def test_each_window_takes_back_its_own(desk: _Desk) -> None:
+    desk.label([0], "plate", "one")
+    desk.label([1], "plate", "two")
+    assert desk.undo("one") == (1, 0)
+    assert desk.labels() == ["needle", "plate", "needle", "plate", "plate", "plate"]
+
+
+def test_a_later_choice_of_another_window_stands_and_is_counted(desk: _Desk) -> None:
+    desk.label([0, 1, 2], "plate", "one")
+    desk.label([1], None, "two")
+    assert desk.undo("one") == (2, 1)
+    assert desk.labels() == ["needle", None, "needle", "plate", "plate", "plate"]
+    assert desk.undo("two") == (1, 0)
+    assert desk.labels()[1] == "plate"
+
+
+def test_a_picture_of_another_project_changes_nothing(desk: _Desk, world: World) -> None:
+    other = world.project("Other")
+    world.bring_in(other, {"a/1.png": png(99)})
+    stranger = world.picture_ids(other)[0]
+    with (
+        desk.database.session() as session,
+        pytest.raises(MissingError, match="1 of 2 pictures are not in this project"),
+    ):
+        label_pictures(session, desk.project, "one", [desk.pictures[0], stranger], desk.id_of("plate"))
+    assert desk.labels() == _START
+
+
+def test_new_and_renamed_classes_can_be_taken_back(desk: _Desk) -> None:
+    with desk.database.session() as session:
+        made = create_class(session, desk.project, "one", "  stellar ")
+        assert (made.name, made.sign, made.place) == ("stellar", "S", 2)
+    with desk.database.session() as session:
+        rename_class(session, desk.project, "one", desk.id_of("needle"), "thin needle")
+    assert desk.labels()[0] == "thin needle"
+    desk.undo()
+    assert desk.labels()[0] == "needle"
+    desk.label([0], "stellar", "two")
+    with pytest.raises(ConflictError, match="1 picture labelled stellar"):
+        desk.undo("one")
+    desk.undo("two")
+    desk.undo("one")
+    with pytest.raises(StopIteration):
+        desk.id_of("stellar")
+
+
+def test_renaming_keeps_the_id_and_the_pictures(desk: _Desk) -> None:
+    before = desk.id_of("needle")
+    with desk.database.session() as session:
+        rename_class(session, desk.project, "one", before, "雪/needle")
+    assert desk.id_of("雪/needle") == before
+    assert desk.labels().count("雪/needle") == 3
+
+
+@pytest.mark.parametrize(
+    ("name", "words"),
+    [("", "empty"), ("   ", "empty"), ("a\nb", "control character"), ("x" * 201, "201 characters")],
+)
+def test_names_that_cannot_be(desk: _Desk, name: str, words: str) -> None:
+    with desk.database.session() as session, pytest.raises(InputError, match=words):
+        create_class(session, desk.project, "one", name)
+
+
+def test_a_class_of_the_same_name_in_other_capitals_is_refused(desk: _Desk) -> None:
+    with desk.database.session() as session, pytest.raises(ConflictError, match="named PLATE already"):
+        create_class(session, desk.project, "one", "PLATE")
+
+
+def test_the_history_says_what_and_the_picture_remembers(desk: _Desk) -> None:
+    desk.label([0], "plate")
+    desk.undo()
+    with desk.database.session() as session:
+        said = [action.summary for action in list_actions(session, desk.project)]
+        assert said == ["Taken back: 1 picture labelled plate", "1 picture labelled plate"]
+        history = picture_detail(session, desk.project, desk.pictures[0], None).history
+    assert [line.split(",")[0] for line in history] == ["plate → needle", "needle → plate"]
+
+
+def test_signs_are_short_and_unique() -> None:
+    taken: set[str] = set()
+    for name in ("stellar", "sectored", "säule", "雪", "!!!", "stellar two", "s", "s"):
+        sign = free_sign(name, taken)
+        assert sign not in taken
+        taken.add(sign)
+    assert taken == {"S", "Se", "Sä", "雪", "?", "St", "S2", "S3"}

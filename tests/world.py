@@ -1,0 +1,99 @@
+"""Short words for what many tests do: make a project, bring pictures in, train, run waiting jobs."""
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import asdict
+
+from sqlalchemy import select, text
+
+from vast_orchard.core.sets.split import DEFAULT_SHARES
+from vast_orchard.jobs.catalogue import PROGRAM, default_recipe
+from vast_orchard.jobs.context import WorkContext
+from vast_orchard.jobs.dividing import divide
+from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.imports import create_import, get_import
+from vast_orchard.store.jobs import get_job
+from vast_orchard.store.projects import create_project
+from vast_orchard.store.runs import create_run
+from vast_orchard.store.schema import JobKind, Picture
+from vast_orchard.store.values import JobValue
+
+__all__ = ["World", "small_recipe"]
+
+
+def small_recipe(epochs: int = 2, seed: int = 1) -> dict[str, object]:
+    """A recipe that trains in a second or two."""
+    recipe = default_recipe()
+    recipe["network"] = "very small"
+    recipe["preprocessing"]["size"] = 16
+    recipe["settings"].update(epochs=epochs, seed=seed, batch_size=16, learning_rate=0.01)
+    return recipe
+
+
+class World:
+    """One set of records and bytes."""
+
+    def __init__(self, context: WorkContext) -> None:
+        self.context = context
+
+    def project(self, name: str = "Crystals") -> int:
+        """A new project's id."""
+        with self.context.database.session() as session:
+            return create_project(session, name).id
+
+    def upload(self, members: Mapping[str, bytes]) -> str:
+        """Files as if they had been uploaded; the id of the upload."""
+        upload = secrets.token_hex(8)
+        for name, data in members.items():
+            target = self.context.uploads / upload / name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+        return upload
+
+    def import_job(self, project_id: int, members: Mapping[str, bytes], name: str = "in") -> int:
+        """A waiting import; the job's id."""
+        upload = self.upload(members)
+        with self.context.database.session() as session:
+            entry = create_import(session, project_id, name, upload)
+            return start_job(session, project_id, JobKind.IMPORT, f"Bring in {name}", entry.id)
+
+    def bring_in(self, project_id: int, members: Mapping[str, bytes], name: str = "in") -> dict[str, object]:
+        """Bring files in and return the report; fails the test if the job failed."""
+        job = self.run(self.import_job(project_id, members, name))
+        assert job.state == "done", job.error
+        with self.context.database.session() as session:
+            report = get_import(session, job.subject_id).report
+        assert report is not None
+        return report
+
+    def run_job(self, project_id: int, recipe: dict[str, object] | None = None) -> tuple[int, int]:
+        """A waiting run on a fresh split; ids of run and job."""
+        with self.context.database.session() as session:
+            split = divide(session, project_id, "random", asdict(DEFAULT_SHARES), 1)
+            run = create_run(session, project_id, split.id, recipe or small_recipe(), program=PROGRAM)
+            return run.id, start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
+
+    def run(self, job_id: int) -> JobValue:
+        """Do a job here and now, as a worker would, and return how it ended."""
+        perform(self.context, job_id)
+        return self.job(job_id)
+
+    def job(self, job_id: int) -> JobValue:
+        """A job as it stands."""
+        with self.context.database.session() as session:
+            return get_job(session, job_id)
+
+    def run_waiting(self) -> None:
+        """Do everything that waits, oldest first."""
+        with self.context.database.session() as session:
+            waiting = list(session.execute(text("select id from job where state = 'waiting' order by id")).scalars())
+        for job_id in waiting:
+            perform(self.context, job_id)
+
+    def picture_ids(self, project_id: int) -> list[int]:
+        """Every picture of the project, in the order they came."""
+        with self.context.database.session() as session:
+            return list(
+                session.scalars(select(Picture.id).where(Picture.project_id == project_id).order_by(Picture.id))
+            )
