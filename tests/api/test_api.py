@@ -1,0 +1,280 @@
+"""The API on real records: the way from a project to an export, and what it answers to bad requests."""
+
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PIL import Image
+from starlette.testclient import TestClient
+from tests.pictures import encoded, png, zipped
+from tests.world import World, small_recipe
+
+
+def _bring_in(client: TestClient, world: World, project: int, members: dict[str, bytes], name: str = "in.zip") -> None:
+    upload = client.post(f"/api/projects/{project}/uploads").json()["id"]
+    sent = client.put(f"/api/uploads/{upload}/files", data={"path": name}, files={"file": ("file", zipped(members))})
+    assert sent.status_code == 204, sent.text
+    job = client.post(f"/api/projects/{project}/uploads/{upload}/import", json={"source_name": name})
+    assert job.status_code == 202, job.text
+    world.run_waiting()
+
+
+@pytest.fixture
+def project(client: TestClient, world: World, crystals: Path) -> int:
+    made: int = client.post("/api/projects", json={"name": "Crystals"}).json()["id"]
+    folder = crystals / "ridge-station"
+    members = {str(p.relative_to(folder)): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
+    _bring_in(client, world, made, members)
+    return made
+
+
+@pytest.fixture
+def run(client: TestClient, world: World, project: int) -> dict[str, Any]:
+    started = client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe()})
+    assert started.status_code == 202, started.text
+    world.run_waiting()
+    found: dict[str, Any] = client.get(f"/api/runs/{started.json()['id']}").json()
+    return found
+
+
+def test_projects_from_new_to_bin_and_back(client: TestClient) -> None:
+    made = client.post("/api/projects", json={"name": " Ridge "}).json()
+    assert (made["name"], made["pictures"]) == ("Ridge", 0)
+    taken = client.post("/api/projects", json={"name": "RIDGE"})
+    assert taken.status_code == 409
+    assert taken.headers["content-type"] == "application/problem+json"
+    assert taken.json()["detail"] == "There is a project named RIDGE already."
+    assert client.patch(f"/api/projects/{made['id']}", json={"name": "North ridge"}).json()["name"] == "North ridge"
+    assert client.delete(f"/api/projects/{made['id']}").status_code == 204
+    assert client.get(f"/api/projects/{made['id']}").status_code == 404
+    assert client.get("/api/projects").json() == []
+    assert [entry["name"] for entry in client.get("/api/projects?deleted=true").json()] == ["North ridge"]
+    assert client.post(f"/api/projects/{made['id']}/restore").json()["deleted_at"] is None
+
+
+def test_pictures_come_in_pages_that_meet(client: TestClient, project: int) -> None:
+    whole = client.get(f"/api/projects/{project}/pictures").json()
+    assert whole["next"] is None
+    ids: list[int] = []
+    after = 0
+    while after is not None:
+        page = client.get(f"/api/projects/{project}/pictures", params={"after": after, "limit": 40}).json()
+        ids += [entry["id"] for entry in page["pictures"]]
+        after = page["next"]
+    assert ids == [entry["id"] for entry in whole["pictures"]]
+
+
+def test_thumbnails_sheets_and_whole_pictures(client: TestClient, world: World, project: int) -> None:
+    pictures = client.get(f"/api/projects/{project}/pictures").json()["pictures"]
+    small = client.get(f"/api/thumbnails/{pictures[0]['sha256']}")
+    assert small.headers["content-type"] == "image/jpeg"
+    assert "immutable" in small.headers["cache-control"]
+    ids = ",".join(str(entry["id"]) for entry in pictures[:20]) + ",999999"
+    sheet = client.get(f"/api/projects/{project}/sheet", params={"ids": ids, "side": 24, "columns": 8})
+    with Image.open(io.BytesIO(sheet.content)) as image:
+        assert image.size == (8 * 24, 3 * 24)
+    _bring_in(client, world, project, {"plate/tiff.tif": encoded(Image.new("RGB", (30, 20), "red"), "TIFF")})
+    tiff = client.get(f"/api/projects/{project}/pictures").json()["pictures"][-1]
+    shown = client.get(f"/api/originals/{tiff['sha256']}")
+    assert shown.headers["content-type"] == "image/png"
+    with Image.open(io.BytesIO(shown.content)) as image:
+        assert image.getpixel((3, 3)) == (255, 0, 0)
+
+
+def test_splits_count_and_warn(client: TestClient, world: World, project: int) -> None:
+    _bring_in(client, world, project, {"lonely/1.png": png(1)})
+    split = client.post(f"/api/projects/{project}/splits", json={"seed": 4}).json()
+    classes = {entry["name"]: entry for entry in client.get(f"/api/projects/{project}/classes").json()}
+    for entry in classes.values():
+        assert sum(split["counts"][str(entry["id"])].values()) == entry["count"]
+    assert "lonely (1 picture) is missing from validation and test." in split["warnings"]
+    assert split["in_no_set"] == 0
+    _bring_in(client, world, project, {"plate/new.png": png(2)})
+    assert client.get(f"/api/projects/{project}/splits").json()[0]["in_no_set"] == 1
+
+
+def test_sets_of_folders_are_used_by_train_without_asking(client: TestClient, world: World) -> None:
+    project = client.post("/api/projects", json={"name": "Given"}).json()["id"]
+    members = {
+        f"{place}/{name}/{n}.png": png(100 * n + 10 * len(place) + len(name), level=60 if name == "plate" else 190)
+        for place, count in (("train", 8), ("test", 3))
+        for name in ("plate", "needle")
+        for n in range(count)
+    }
+    _bring_in(client, world, project, members)
+    run = client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe()}).json()
+    assert run["counts"]["test"] == 6
+    assert run["counts"]["training"] + run["counts"]["validation"] == 16
+    assert client.get(f"/api/projects/{project}/splits").json()[0]["method"] == "folders"
+
+
+def test_judgement_opens_on_validation_and_test_needs_a_look(
+    client: TestClient, world: World, run: dict[str, Any]
+) -> None:
+    url = f"/api/runs/{run['id']}"
+    assert run["state"] == "done"
+    judged = client.get(f"{url}/judgement").json()
+    assert judged["count"] == run["counts"]["validation"]
+    for path in ("judgement", "outcomes"):
+        shut = client.get(f"{url}/{path}?set=test")
+        assert shut.status_code == 409
+        assert "look is counted" in shut.json()["detail"]
+    look = client.post(f"{url}/looks", json={"place": "review"}).json()
+    assert look["looks"] == 1
+    assert client.get(f"{url}/judgement?set=test&look={look['id']}").status_code == 404
+    world.run_waiting()
+    opened = client.get(f"{url}/judgement?set=test&look={look['id']}").json()
+    assert opened["count"] == run["counts"]["test"]
+    again = client.post(f"{url}/looks", json={"place": "review"}).json()
+    assert (again["looks"], again["job_id"]) == (2, None)
+    assert client.get(url).json()["looks"] == 2
+
+
+def test_cells_show_exactly_their_pictures(client: TestClient, run: dict[str, Any]) -> None:
+    judged = client.get(f"/api/runs/{run['id']}/judgement").json()
+    seen = 0
+    for truth, row in enumerate(judged["confusion"]):
+        for predicted, count in enumerate(row):
+            cell = f"{run['classes'][truth]['id']}.{run['classes'][predicted]['id']}"
+            shown = client.get(f"/api/runs/{run['id']}/outcomes", params={"cells": cell}).json()
+            assert len(shown) == count
+            seen += count
+            if truth != predicted and count:
+                both = f"{cell},{cell}"
+                assert len(client.get(f"/api/runs/{run['id']}/outcomes", params={"cells": both}).json()) == count
+    assert seen == judged["count"]
+    wrong = client.get(f"/api/runs/{run['id']}/outcomes").json()
+    assert len(wrong) == judged["count"] - judged["right"]
+    assert [entry["loss"] for entry in wrong] == sorted((entry["loss"] for entry in wrong), reverse=True)
+
+
+def test_mending_a_label_shows_in_the_footing(client: TestClient, project: int, run: dict[str, Any]) -> None:
+    wrong = client.get(f"/api/runs/{run['id']}/outcomes").json()[0]
+    body = {"picture_ids": [wrong["picture_id"]], "class_id": wrong["predicted_class"]}
+    assert client.post(f"/api/projects/{project}/labels", json=body).json()["summary"].startswith("1 picture labelled")
+    assert client.get(f"/api/runs/{run['id']}/footing").json()["labels_changed"] == 1
+    again = client.get(f"/api/runs/{run['id']}/outcomes").json()[0]
+    assert (again["true_class"], again["class_now"]) == (wrong["true_class"], wrong["predicted_class"])
+    assert client.post(f"/api/projects/{project}/undo").json()["taken_back"] == 1
+    assert client.get(f"/api/runs/{run['id']}/footing").json()["labels_changed"] == 0
+
+
+def test_trying_answers_for_good_files_and_explains_bad_ones(client: TestClient, run: dict[str, Any]) -> None:
+    files = [("files", ("good.png", png(1))), ("files", ("bad.png", png(2)[:99])), ("files", ("empty.png", b""))]
+    good, bad, empty = client.post(f"/api/runs/{run['id']}/try", files=files).json()
+    assert good["name"] == "good.png"
+    assert sum(good["probabilities"]) == pytest.approx(1, abs=1e-5)
+    assert len(good["probabilities"]) == len(run["classes"])
+    assert "damaged" in bad["error"]
+    assert "0 bytes" in empty["error"]
+
+
+def test_an_export_is_offered_only_when_proven(client: TestClient, world: World, run: dict[str, Any]) -> None:
+    made = client.post(f"/api/runs/{run['id']}/exports").json()
+    early = client.get(f"/api/exports/{made['id']}/file")
+    assert early.status_code == 409
+    assert "not proven yet" in early.json()["detail"]
+    world.run_waiting()
+    pack = client.get(f"/api/runs/{run['id']}/exports").json()[0]
+    assert (pack["state"], pack["proof"]["pictures"]) == ("done", 32)
+    done = client.get(f"/api/exports/{made['id']}/file")
+    assert done.headers["content-disposition"] == 'attachment; filename="crystals-run-1.zip"'
+    assert done.content[:2] == b"PK"
+
+
+def test_the_preview_is_drawn_and_needs_pictures(client: TestClient, project: int) -> None:
+    sheet = client.get(f"/api/projects/{project}/variation-sheet", params={"pictures": 3, "variants": 4})
+    with Image.open(io.BytesIO(sheet.content)) as image:
+        assert image.size == (5 * 72, 3 * 72)
+    empty = client.post("/api/projects", json={"name": "Empty"}).json()["id"]
+    assert client.get(f"/api/projects/{empty}/variation-sheet").status_code == 409
+
+
+def test_training_with_one_class_says_what_is_missing(client: TestClient, world: World) -> None:
+    project = client.post("/api/projects", json={"name": "One"}).json()["id"]
+    answer = client.post(f"/api/projects/{project}/runs", json={})
+    assert answer.status_code == 409
+    _bring_in(client, world, project, {f"plate/{n}.png": png(n) for n in range(6)})
+    answer = client.post(f"/api/projects/{project}/runs", json={})
+    assert answer.status_code == 409
+    assert "pictures of 1 class only" in answer.json()["detail"]
+    assert "at least two classes" in answer.json()["mend"]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"network": "gigantic"}, "no network named 'gigantic'"),
+        ({"settings": {"epochs": 0}}, "number of epochs is 0"),
+        ({"settings": {"learning_rate": -1}}, "learning rate is -1"),
+        ({"preprocessing": {"size": 8}}, "pools 1×1 to nothing"),
+        ({"variation": {"turn_degrees": 400}}, "turn of up to 400"),
+    ],
+)
+def test_recipes_that_cannot_be_are_refused_with_words(
+    client: TestClient, project: int, change: dict[str, Any], words: str
+) -> None:
+    recipe: Any = small_recipe()
+    for key, value in change.items():
+        recipe[key] = {**recipe[key], **value} if isinstance(value, dict) else value
+    if "preprocessing" in change:
+        recipe["network"] = "small"
+    answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
+    assert answer.status_code == 422
+    assert words in answer.json()["detail"]
+    assert client.get(f"/api/projects/{project}/runs").json() == []
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({"host": "127.0.0.1:8420"}, 200),
+        ({"host": "localhost:8420", "origin": "http://localhost:8420"}, 200),
+        ({"host": "evil.example"}, 403),
+        ({"host": "127.0.0.1.evil.example"}, 403),
+        ({"host": "127.0.0.1:8420", "origin": "http://evil.example"}, 403),
+        ({"host": "127.0.0.1:8420", "origin": "null"}, 403),
+        ({"host": "127.0.0.1:8420", "origin": "http://127.0.0.1:9999"}, 403),
+    ],
+)
+def test_only_own_pages_are_served(client: TestClient, headers: dict[str, str], status: int) -> None:
+    assert client.get("/api/projects", headers=headers).status_code == status
+
+
+@pytest.mark.parametrize("path", ["../x.png", "/etc/x.png", "a/../../x.png", "", "a\0.png"])
+def test_uploads_stay_in_their_folder(client: TestClient, world: World, path: str) -> None:
+    project = client.post("/api/projects", json={"name": "Up"}).json()["id"]
+    upload = client.post(f"/api/projects/{project}/uploads").json()["id"]
+    answer = client.put(f"/api/uploads/{upload}/files", data={"path": path}, files={"file": ("file", b"x")})
+    assert answer.status_code == 422
+    assert [p for p in world.context.settings.data_dir.rglob("*") if p.is_file()] == []
+
+
+def test_bad_requests_have_the_one_body(client: TestClient) -> None:
+    for method, path, body in (
+        ("GET", "/api/projects/0", None),
+        ("GET", "/api/nothing", None),
+        ("POST", "/api/projects", {"title": "x"}),
+        ("GET", "/api/runs/99999999999999999999", None),
+        ("POST", "/api/projects/12345/undo", None),
+    ):
+        answer = client.request(method, path, json=body)
+        assert 400 <= answer.status_code < 500
+        assert {"type", "title", "status", "detail"} <= answer.json().keys()
+
+
+def test_every_window_needs_a_name_to_change_things(world: World, client: TestClient) -> None:
+    del client.headers["X-Window"]
+    project = client.post("/api/projects", json={"name": "W"}).json()["id"]
+    assert client.post(f"/api/projects/{project}/undo").status_code == 422
+
+
+def test_the_description_of_the_api_is_whole(client: TestClient) -> None:
+    described = client.get("/api/openapi.json").json()
+    assert "/api/projects/{project_id}/runs" in described["paths"]
+    for path in described["paths"].values():
+        for operation in path.values():
+            assert operation.get("description"), operation
+    json.dumps(described)
