@@ -8,8 +8,8 @@ from pathlib import Path
 import psycopg
 import pytest
 from starlette.testclient import TestClient
-from tests.world import World
 
+from tests.world import World
 from vast_orchard.api.app import create_app
 from vast_orchard.demo.write import write_collection
 from vast_orchard.jobs.context import open_context

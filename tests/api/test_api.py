@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 from PIL import Image
 from starlette.testclient import TestClient
+
 from tests.pictures import encoded, png, zipped
 from tests.world import World, small_recipe
 

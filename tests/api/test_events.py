@@ -5,8 +5,8 @@ import json
 
 import psycopg
 from sse_starlette import ServerSentEvent
-from tests.world import World
 
+from tests.world import World
 from vast_orchard.api.events import Hub
 
 

@@ -4,9 +4,9 @@ import json
 
 import numpy as np
 import pytest
+
 from tests.reference import numeric_gradient
 from tests.tolerances import GRADIENT
-
 from vast_orchard.core.network.description import (
     BatchNorm,
     Conv2D,

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+
 from tests import reference
 from tests.tolerances import DOUBLE_SUMS, GRADIENT
-
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.ops.batch_norm import batch_norm_backward, batch_norm_inference, batch_norm_train
 from vast_orchard.core.ops.conv2d import conv2d, conv2d_backward

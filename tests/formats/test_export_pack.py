@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
+
 from tests.pictures import encoded, png
 from tests.tolerances import EXPORT
-
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing

@@ -8,8 +8,8 @@ import onnxruntime
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.tolerances import EXPORT
 
+from tests.tolerances import EXPORT
 from vast_orchard.core.network import description as d
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
@@ -54,7 +54,13 @@ def test_ready_networks_agree(name: str) -> None:
 
 
 _middle = st.one_of(
-    st.builds(d.Conv2D, filters=st.integers(1, 5), kernel=st.integers(1, 4), padding=st.sampled_from(["same", "valid"]), bias=st.booleans()),
+    st.builds(
+        d.Conv2D,
+        filters=st.integers(1, 5),
+        kernel=st.integers(1, 4),
+        padding=st.sampled_from(["same", "valid"]),
+        bias=st.booleans(),
+    ),
     st.builds(d.MaxPool, size=st.integers(1, 3)),
     st.just(d.BatchNorm()),
     st.just(d.ReLU()),

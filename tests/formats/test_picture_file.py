@@ -8,8 +8,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
-from tests.pictures import encoded, png
 
+from tests.pictures import encoded, png
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import PictureError, SettingError
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture, thumbnail

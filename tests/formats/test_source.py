@@ -4,8 +4,8 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from tests.pictures import png, zipped
 
+from tests.pictures import png, zipped
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import ArchiveError
 from vast_orchard.formats.collection import collect
@@ -59,7 +59,7 @@ def test_nothing_there_and_nothing_readable(tmp_path: Path) -> None:
 def test_a_bomb_by_total_size_is_refused_before_it_is_opened(tmp_path: Path) -> None:
     archive = _write(tmp_path, zipped({f"a/{n}.png": bytes(2**20) for n in range(3)}))
     with (
-        pytest.raises(ArchiveError, match="unpacks to 3 MB.*limit is 2 MB.*import_limit_mb"),
+        pytest.raises(ArchiveError, match=r"unpacks to 3 MB.*limit is 2 MB.*import_limit_mb"),
         open_source(archive, SourceLimits(total_mb=2)),
     ):
         pass
@@ -78,7 +78,7 @@ def test_a_member_that_lies_about_its_size_is_stopped(tmp_path: Path) -> None:
     size = (2 * 2**20).to_bytes(4, "little")
     assert data.count(size) == 2
     archive = _write(tmp_path, data.replace(size, (1000).to_bytes(4, "little")))
-    with open_source(archive) as source, pytest.raises(ArchiveError, match="cannot be unpacked|damaged"):
+    with open_source(archive) as source, pytest.raises(ArchiveError, match=r"cannot be unpacked|damaged"):
         source.read("a/1.png")
 
 

@@ -5,14 +5,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+
 from tests.pictures import png, zipped
 from tests.world import World
-
 from vast_orchard.errors import DatabaseGoneError, ServiceError
 from vast_orchard.jobs import importing
 from vast_orchard.jobs.perform import perform
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.imports import add_batch
 from vast_orchard.store.jobs import ask_stop
 from vast_orchard.store.pictures import list_pictures
 
@@ -117,14 +118,13 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
     project = world.project()
     job = world.import_job(project, members)
     calls = 0
-    real = importing.add_batch
 
     def dies(*arguments: Any) -> Any:
         nonlocal calls
         calls += 1
         if calls == 2:
             raise DatabaseGoneError("The database does not answer.", "")
-        return real(*arguments)
+        return add_batch(*arguments)
 
     monkeypatch.setattr(importing, "add_batch", dies)
     with pytest.raises(DatabaseGoneError):
@@ -155,10 +155,9 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
 def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     project = world.project()
     job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(120)})
-    real = importing.add_batch
 
     def stop_after_first(session: Any, *arguments: Any) -> Any:
-        result = real(session, *arguments)
+        result = add_batch(session, *arguments)
         ask_stop(session, job)
         return result
 

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 import pytest
 from safetensors.numpy import load
+
 from tests.pictures import png
 from tests.world import World, small_recipe
-
 from vast_orchard.errors import ConflictError, DatabaseGoneError
 from vast_orchard.jobs import training
 from vast_orchard.jobs.catalogue import PROGRAM
@@ -17,9 +17,19 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.actions import label_pictures
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, get_export
-from vast_orchard.store.jobs import ask_stop, take_job
+from vast_orchard.store.jobs import ask_stop, hold_lease, take_job
 from vast_orchard.store.predictions import list_outcomes
-from vast_orchard.store.runs import add_look, check_look, checkpoint_path, create_run, footing, get_run, judgement_of
+from vast_orchard.store.runs import (
+    add_epoch,
+    add_look,
+    check_look,
+    checkpoint_path,
+    create_run,
+    footing,
+    get_run,
+    judgement_of,
+    set_checkpoint,
+)
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.splits import create_split
 from vast_orchard.store.values import RunValue
@@ -72,14 +82,14 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
     whole, job = world.run_job(project, small_recipe(epochs=4))
     world.run(job)
     broken, job = world.run_job(project, small_recipe(epochs=4))
-    real, stored = training.set_checkpoint, 0
+    stored = 0
 
     def dies(session: Any, run_id: int, kind: str, epoch: int, path: str) -> Any:
         nonlocal stored
         if epoch == 3:
             raise DatabaseGoneError("The database does not answer.", "")
         stored = epoch
-        return real(session, run_id, kind, epoch, path)
+        return set_checkpoint(session, run_id, kind, epoch, path)
 
     monkeypatch.setattr(training, "set_checkpoint", dies)
     with pytest.raises(DatabaseGoneError):
@@ -100,12 +110,11 @@ def test_a_worker_that_lost_its_lease_writes_nothing_more(
     world: World, project: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     run_id, job = world.run_job(project, small_recipe(epochs=3))
-    real = training.hold_lease
 
     def stolen(session: Any, job_id: int, owner: str) -> None:
         with world.context.database.session() as other:
             take_job(other, job_id, "thief")
-        real(session, job_id, owner)
+        hold_lease(session, job_id, owner)
 
     monkeypatch.setattr(training, "hold_lease", stolen)
     perform(world.context, job)
@@ -118,10 +127,9 @@ def test_stopping_keeps_the_best_so_far_and_judges_it(
     world: World, project: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     run_id, job = world.run_job(project, small_recipe(epochs=50))
-    real = training.add_epoch
 
     def stop_after_two(session: Any, run: int, figures: Any, kept: int) -> None:
-        real(session, run, figures, kept)
+        add_epoch(session, run, figures, kept)
         if figures["number"] == 2:
             ask_stop(session, job)
 

@@ -1,9 +1,9 @@
 """Labels, classes, and taking back: by window, and never over someone else's later choice."""
 
 import pytest
+
 from tests.pictures import png
 from tests.world import World
-
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.store.actions import create_class, label_pictures, list_actions, rename_class, undo
 from vast_orchard.store.classes import free_sign, list_classes

@@ -2,9 +2,9 @@
 
 import pytest
 from sqlalchemy import text
+
 from tests.pictures import png
 from tests.world import World
-
 from vast_orchard.errors import ConflictError, LeaseLostError
 from vast_orchard.jobs.queue import requeue_lost, start_job
 from vast_orchard.store import jobs

@@ -2,8 +2,8 @@
 
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from tests.world import World
 
+from tests.world import World
 from vast_orchard.store.migrate import migrate
 from vast_orchard.store.schema import Base
 

@@ -159,7 +159,8 @@ def train(
         words.print(
             f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
             f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "
-            f"{len(collection.skipped)} skipped."
+            f"{len(collection.skipped)} skipped.",
+            soft_wrap=True,
         )
         started = time.monotonic()
         running = begin(recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION])

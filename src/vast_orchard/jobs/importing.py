@@ -9,6 +9,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, ServiceError
 from vast_orchard.formats.collection import check_some
@@ -16,6 +17,7 @@ from vast_orchard.formats.folder_tree import PlannedFile, ReadingPlan, SkippedFi
 from vast_orchard.formats.picture_file import read_picture, thumbnail
 from vast_orchard.formats.source import Source, open_source
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.classes import find_or_add_class
 from vast_orchard.store.imports import ArrivedPicture, add_batch, get_import, set_report
 
 __all__ = ["import_pictures"]
@@ -76,6 +78,7 @@ class _Reader:
         self.skipped: list[SkippedFile] = list(plan.skipped)
         self.seen: set[str] = set()
         self._read = 0
+        self._classes_named = False
 
     def run(self, progress: Progress) -> None:
         """Read, keep and record every file, a batch at a time."""
@@ -90,8 +93,19 @@ class _Reader:
                 progress.advance()
             self._context.store.settle()
             with self._context.database.session() as session:
+                if batch and not self._classes_named:
+                    self._name_classes(session)
+                    self._classes_named = True
                 add_batch(session, self._import_id, self._project_id, batch)
             progress.report()
+
+    def _name_classes(self, session: Session) -> None:
+        """Add the source's classes in the order of their names, not in that in which an archive happens to hold them.
+
+        With the first pictures and not before, so that a source without any leaves no classes behind.
+        """
+        for name in sorted({file.class_name for file in self._plan.files if file.class_name}, key=str.casefold):
+            find_or_add_class(session, self._project_id, name)
 
     def _arrive(self, file: PlannedFile) -> ArrivedPicture | None:
         store = self._context.store

@@ -195,10 +195,13 @@ class _Supervisor:
             _say(str(error))
             time.sleep(2)
             return
-        # After an outage a worker can live on without a heartbeat, so they start afresh; the API reconnects by itself.
+        # After an outage a worker can live on without a heartbeat, so they start afresh. The API reconnects by
+        # itself, unless the database had to move to another port.
         for child in self._children:
+            moved = child.environment[PREFIX + "DATABASE_URL"] != self._cluster.url
             child.environment[PREFIX + "DATABASE_URL"] = self._cluster.url
-            child.ask_to_stop()
+            if moved or "worker" in child.words:
+                child.ask_to_stop()
 
     def stop(self) -> None:
         """Stop the children, then the database."""

@@ -13,7 +13,7 @@ interface Props {
 
 export function Sheet({ title, open, onClose, children, wide = false }: Props) {
   return (
-    <Dialog open={open} onClose={onClose} className="relative z-40">
+    <Dialog open={open} onClose={onClose} className="relative z-40 outline-none">
       <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
       <div className="fixed inset-0 flex items-start justify-center p-10">
         <DialogPanel

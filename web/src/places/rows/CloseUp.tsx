@@ -28,15 +28,13 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
     if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
       event.preventDefault();
       onStep(event.key === "ArrowLeft" ? -1 : 1);
-    } else onKey(event);
+      // Escape is the dialog's own: handled here it would clear the choice under it and leave it open.
+    } else if (event.key !== "Escape") onKey(event);
   };
   return (
-    <Dialog open onClose={onClose} className="relative z-40">
+    <Dialog open onClose={onClose} onKeyDown={onKeyDown} className="relative z-40 outline-none">
       <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
-        <DialogPanel
-          className="shadow-float pointer-events-auto flex border border-hairline bg-surface"
-          onKeyDown={onKeyDown}
-        >
+        <DialogPanel className="shadow-float pointer-events-auto flex border border-hairline bg-surface">
           <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
             <img
               src={`/api/originals/${picture.sha256}`}

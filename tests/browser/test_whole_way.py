@@ -1,0 +1,357 @@
+"""The whole way in a real browser: from a zip of pictures to an export that an independent runtime answers alike."""
+
+import json
+import subprocess
+import sys
+import zipfile
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running, until
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="module")
+def running(open_folder: Path) -> Iterator[Running]:
+    app = Running(open_folder / "browsed")
+    app.wait_ready()
+    yield app
+    app.stop()
+
+
+@pytest.fixture
+def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
+    browser = open_browser(tmp_path)
+    yield Screen(browser, running.address)
+    browser.quit()
+
+
+def _make_project(screen: Screen, name: str, archive: Path) -> None:
+    screen.open("/")
+    screen.press("New project")
+    screen.type("[role=dialog] input", name)
+    screen.press("Make project")
+    screen.says("No pictures yet")
+    screen.press("Bring in pictures")
+    screen.one("input[aria-label='Zip file']").send_keys(str(archive))
+
+
+def _count_of(screen: Screen, row: str) -> int:
+    head = screen.one(f"[data-row='{row}'] [role=rowheader]")
+    return int(head.text.split()[-1].replace(",", ""))
+
+
+def _row_of(screen: Screen, name: str) -> str:
+    """The key of the row whose head has this name."""
+
+    def found() -> str | None:
+        for line in screen.all("[data-row]"):
+            if any(name in head.text.split("\n") for head in line.find_elements(By.CSS_SELECTOR, "[role=rowheader]")):
+                return line.get_attribute("data-row")
+        return None
+
+    return str(screen.until(f"a row named {name}", found))
+
+
+def _tiles(screen: Screen, row: str) -> list[str]:
+    return [str(tile.get_attribute("data-picture")) for tile in screen.all(f"[data-row='{row}'] [role=gridcell]")]
+
+
+def test_from_pictures_to_a_verified_export(screen: Screen, crystals: Path, tmp_path: Path) -> None:
+    planted = json.loads((crystals / "planted.json").read_text())
+    archive = tmp_path / "ridge.zip"
+    folder = crystals / "ridge-station"
+    archive.write_bytes(
+        zipped({str(p.relative_to(crystals)): p.read_bytes() for p in folder.rglob("*") if p.is_file()})
+    )
+
+    # Bring in: the tray follows the job, and Rows shows what the generator's list says.
+    _make_project(screen, "Ridge", archive)
+    first = {entry["draw"] if entry["fault"] == "exact_copy" else entry["number"] for entry in planted["pictures"]}
+    screen.reads("[data-testid=chosen]", f"{len(first)} pictures")
+    unlabelled = sum(entry["fault"] == "unlabelled" for entry in planted["pictures"])
+    assert _count_of(screen, "unlabelled") == unlabelled
+    _five_sizes(screen)
+    _sort(screen, unlabelled)
+    _divide_and_vary(screen)
+    _train(screen)
+    _review(screen)
+    _release(screen, folder, tmp_path)
+    assert screen.complaints() == []
+
+
+def _five_sizes(screen: Screen) -> None:
+    for size in (12, 28, 104, 200, 56):
+        screen.one(f"[role=radio][title='{size} pixels']").click()
+        wanted = f"[role=gridcell][style*='width: {size}px']"
+        screen.until(f"tiles of {size}", partial(screen.all, wanted))
+    # Small tiles are cut from sheets, and the sheets are really there.
+    screen.one("[role=radio][title='28 pixels']").click()
+    screen.until(
+        "a sheet", lambda: "sheet?" in screen.one("[role=gridcell] span").value_of_css_property("background-image")
+    )
+    screen.one("[role=radio][title='56 pixels']").click()
+    screen.until(
+        "thumbnails are painted",
+        lambda: screen.browser.execute_script(
+            "return [...document.querySelectorAll('[role=gridcell] img')].every(i => i.complete && i.naturalWidth > 0)"
+        ),
+    )
+
+
+def _sort(screen: Screen, unlabelled: int) -> None:
+    needle = _row_of(screen, "needle")
+    column = _row_of(screen, "column")
+    needles, columns = _count_of(screen, needle), _count_of(screen, column)
+
+    # By key: the first class in the order is column.
+    ids = _tiles(screen, "unlabelled")
+    screen.one(f"[data-picture='{ids[0]}']").click()
+    screen.keys("1")
+    screen.until("one more column", lambda: _count_of(screen, column) == columns + 1)
+    screen.keys("z", ctrl=True)
+    screen.until("taken back", lambda: _count_of(screen, column) == columns)
+    assert _count_of(screen, "unlabelled") == unlabelled
+
+    # By dragging a range, chosen with shift, to another row.
+    screen.one(f"[data-picture='{ids[0]}']").click()
+    screen.click_with(Keys.SHIFT, screen.one(f"[data-picture='{ids[2]}']"))
+    screen.reads("[data-testid=chosen]", "3 pictures chosen")
+    screen.drag(screen.one(f"[data-picture='{ids[1]}']"), screen.one(f"[data-row='{column}'] [role=gridcell]"))
+    screen.until("three more columns", lambda: _count_of(screen, column) == columns + 3)
+    screen.press("Undo")
+    screen.until("taken back", lambda: _count_of(screen, column) == columns)
+
+    # The rubber band, begun beside the tiles, chooses what it touches.
+    head = screen.one("[data-row=unlabelled] [role=rowheader]")
+    screen.drag(head, head, by=(260, 20))
+    chosen = screen.until("some are chosen", lambda: screen.all("[role=gridcell][aria-selected=true]"))
+    assert 1 < len(chosen) <= unlabelled
+    screen.keys(Keys.ESCAPE)
+
+    # By letters, into a class that is new and then renamed.
+    screen.press("New class")
+    screen.type("[role=dialog] input", "bullet / 子弹")
+    screen.press("Make class")
+    bullet = _row_of(screen, "bullet / 子弹")
+    assert _count_of(screen, bullet) == 0
+    screen.one(f"[data-picture='{ids[0]}']").click()
+    screen.keys("l")
+    screen.type("[role=dialog] input", "子")
+    screen.keys(Keys.ENTER)
+    screen.until("one bullet", lambda: _count_of(screen, bullet) == 1)
+    screen.one(f"[data-row='{bullet}'] [role=rowheader] button").click()
+    screen.type("[role=dialog] input", "rosette")
+    screen.press("Rename")
+    assert _row_of(screen, "rosette") == bullet
+    screen.one("[data-testid=field]").click()
+    for _ in range(2):
+        screen.press("Undo")
+    screen.until("all are unlabelled again", lambda: _count_of(screen, "unlabelled") == unlabelled)
+
+    # The Close-up: by double click, on to the next, and closed; the keyboard opens it too.
+    screen.double_click(screen.one(f"[data-picture='{ids[0]}']"))
+    name = screen.one("[role=dialog] img").get_attribute("alt")
+    screen.says("Came in 1 time")
+    screen.keys(Keys.ARROW_RIGHT)
+    screen.until("another picture", lambda: screen.one("[role=dialog] img").get_attribute("alt") != name)
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all("[role=dialog]"))
+    screen.one("[data-testid=field]").send_keys(Keys.ARROW_RIGHT, Keys.ENTER)
+    screen.one("[role=dialog] img")
+    screen.keys(Keys.ESCAPE)
+    assert _count_of(screen, needle) == needles
+
+
+def _divide_and_vary(screen: Screen) -> None:
+    screen.press("Divide")
+    screen.says("Not divided yet")
+    screen.one("[role=dialog]").find_element(By.XPATH, ".//button[normalize-space(.)='Divide']").click()
+    screen.reads("[data-testid=split-counts]", "Split 1, at random with seed 1")
+    # The class that was made above has no pictures and is in no set; every other is in all three.
+    screen.keys(Keys.ESCAPE)
+    screen.press("Runs")
+    screen.one("[data-testid=run-sheet] [aria-label='Open the preview of the variation']").click()
+    preview = screen.one("[data-testid=variation-preview]")
+    screen.until("the preview is drawn", lambda: preview.get_property("naturalWidth"))
+    source = preview.get_attribute("src")
+    screen.press("Draw again")
+    screen.until(
+        "another preview", lambda: screen.one("[data-testid=variation-preview]").get_attribute("src") != source
+    )
+    screen.keys(Keys.ESCAPE)
+
+
+def _train(screen: Screen) -> None:
+    for part in ("Network", "Schedule"):
+        screen.press(part)
+    screen.one("[data-testid=run-sheet] label input[type=radio]").click()
+    fields = screen.until(
+        "the schedule's fields", lambda: screen.all("[data-testid=run-sheet] input[inputmode=decimal]")
+    )
+    fields[0].send_keys(Keys.CONTROL, "a")
+    fields[0].send_keys("12")
+    screen.press("Train")
+    screen.reads("[data-testid=run-progress]", "Epoch")
+    screen.says("1 under way")
+    screen.until("live curves", lambda: screen.all("[data-testid=curves-loss] path"))
+    screen.browser.refresh()
+    screen.until("curves after a reload", lambda: screen.all("[data-testid=curves-accuracy] path"))
+    screen.reads("[data-testid=run-result]", "validation picture")
+    screen.says("All 12 epochs done. Epoch")
+    screen.says("kept:")
+
+
+def _review(screen: Screen) -> None:
+    screen.press("Review")
+    screen.reads("[data-testid=verdict]", "validation pictures")
+    assert "the largest class alone" in screen.one("[data-testid=verdict]").text
+    assert len(screen.all("[data-testid=scores] tbody tr")) == 7
+    cells = [
+        (cell, int(cell.text))
+        for cell in screen.all("[data-testid=matrix] [role=gridcell]")
+        if cell.text and len(set(str(cell.get_attribute("data-cell")).split(">"))) == 2
+    ]
+    assert cells, "a network of twelve quick epochs errs somewhere"
+    cell, count = max(cells, key=lambda pair: pair[1])
+    truth, predicted = str(cell.get_attribute("data-cell")).split(">")
+    cell.click()
+    screen.reads("[data-testid=outcomes-title]", f"{truth} read as {predicted}")
+    shown = screen.until(
+        "exactly the cell's pictures", lambda: (found := screen.all("[data-outcome]")) and len(found) == count and found
+    )
+    assert isinstance(shown, list)
+    losses = [float(str(tile.get_attribute("data-loss"))) for tile in shown]
+    assert losses == sorted(losses, reverse=True)
+    assert all(f"read as {predicted}"[:14] in tile.text for tile in shown)
+
+    # One keystroke mends a label; the Footing says so, and Ctrl + Z takes it back.
+    names = ["column", "dendrite", "graupel", "needle", "plate", "sectored", "stellar"]
+    shown[0].click()
+    screen.keys(str(names.index(predicted) + 1))
+    screen.reads("[data-testid=footing]", "1 label changed since")
+    screen.reads("[data-outcome]", f"now {predicted}")
+    screen.keys("z", ctrl=True)
+    screen.until("mended back", lambda: "changed since" not in screen.one("[data-testid=footing]").text)
+
+    # The test set on demand, counted.
+    screen.press("Look at the test set")
+    screen.reads("[data-testid=verdict]", "test pictures")
+    screen.says("looked at 1 time")
+    screen.press("Back to validation")
+    screen.reads("[data-testid=verdict]", "validation pictures")
+    screen.says("(1 so far)")
+
+
+def _release(screen: Screen, folder: Path, downloads: Path) -> None:
+    screen.press("Release")
+    pictures = sorted((folder / "unlabelled").iterdir())[:3]
+    screen.one("input[aria-label='Pictures to try']").send_keys("\n".join(map(str, pictures)))
+    screen.reads("[data-testid=answer]", "; next ")
+    rows = screen.one("[data-testid=probabilities]").text
+    for name in ("needle", "column", "plate", "sectored", "stellar", "dendrite", "graupel"):
+        assert name in rows
+    # Above every probability, no class is named as the answer.
+    screen.browser.execute_script(
+        "const r = document.querySelector('input[type=range]');"
+        "Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(r, 0.99);"
+        "r.dispatchEvent(new Event('input', { bubbles: true }));"
+    )
+    sure = float(screen.one("[data-testid=probabilities] .font-mono").text)
+    if sure < 0.99:
+        screen.reads("[data-testid=answer]", "unsure")
+    screen.press("Make an export pack")
+    screen.reads("[data-testid=proof]", "picture files")
+    screen.press("Download")
+    pack = until("the download", lambda: next(iter(downloads.glob("ridge-run-*.zip")), None))
+    unpacked = downloads / "unpacked"
+    with zipfile.ZipFile(pack) as archive:
+        archive.extractall(unpacked)
+    done = subprocess.run(
+        [sys.executable, "-I", str(unpacked / "predict.py"), str(pictures[0]), "--json"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    answer = json.loads(done.stdout)["probabilities"]
+    # The page rounds to three digits; the pack's own proof compared all of them.
+    shown = dict(_probabilities_on_show(screen))
+    screen.all("ul[aria-label='Tried pictures'] button")[0].click()
+    assert shown.keys() == answer.keys()
+    for name, p in answer.items():
+        assert abs(shown[name] - p) < 0.0006
+    assert json.loads((unpacked / "proof.json").read_text())["max_abs_difference"] <= 1e-4
+
+
+def _probabilities_on_show(screen: Screen) -> list[tuple[str, float]]:
+    lines = [row.text.split("\n") for row in screen.all("[data-testid=probabilities] > div.mb-2")]
+    return [(words[-2].split()[-1], float(words[-1])) for words in lines]
+
+
+def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen: Screen, tmp_path: Path) -> None:
+    members = {
+        f"my winter/{name}/{n}.png": png(n + 40 * k, level=60 + 120 * k)
+        for k, name in enumerate(("ice", "Schnee 雪"))
+        for n in range(12)
+    }
+    members |= {"my winter/diary.txt": b"cold", "my winter/ice/broken.png": png(5)[:120]}
+    archive = tmp_path / "winter.zip"
+    archive.write_bytes(zipped(members))
+    _make_project(screen, "By hand", archive)
+    screen.reads("[data-testid=chosen]", "24 pictures")
+    assert _count_of(screen, _row_of(screen, "ice")) == 12
+    assert _count_of(screen, _row_of(screen, "Schnee 雪")) == 12
+
+    screen.press("Bring in pictures")
+    screen.reads(
+        "[data-testid=import-report]", "26 files read: 24 new pictures, 0 here already, 0 repeated within it, 2 skipped"
+    )
+    screen.says("Seen through: my winter")
+    screen.press("What was skipped, and why")
+    screen.says("my winter/diary.txt")
+    screen.says("not a picture file (.txt)")
+    screen.says("The picture is damaged")
+
+    # The same zip again adds nothing.
+    screen.one("input[aria-label='Zip file']").send_keys(str(archive))
+    screen.says("Bring in winter.zip: Done")
+    screen.press("Bring in pictures")
+    screen.reads("[data-testid=import-report]", "0 new pictures, 24 here already")
+    screen.keys(Keys.ESCAPE)
+
+    # One click trains with the defaults, and a stop keeps what is there.
+    screen.press("Runs")
+    screen.press("Train")
+    screen.until("live curves", lambda: screen.all("[data-testid=curves-loss] path"))
+    screen.until(
+        "it ends or can be stopped",
+        lambda: screen.all("[data-testid=run-result]") or screen.all("[data-testid=run-progress] button"),
+    )
+    screen.reads("[data-testid=run-result]", "validation picture")
+    screen.press("Review")
+    screen.reads("[data-testid=verdict]", "validation pictures")
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("nothing.zip", zipped({}), "The archive is empty"),
+        ("false.zip", b"this is no zip", "is not a zip archive"),
+        ("escape.zip", zipped({"../x.png": png(1)}), "points outside of it"),
+        ("texts.zip", zipped({"a/b.txt": b"x"}), "No readable picture was found"),
+    ],
+)
+def test_what_cannot_be_brought_in_says_so_on_the_page(
+    screen: Screen, tmp_path: Path, name: str, data: bytes, words: str
+) -> None:
+    archive = tmp_path / name
+    archive.write_bytes(data)
+    _make_project(screen, f"Bad {name}", archive)
+    screen.reads("[role=alert]", words)
+    screen.says("No pictures yet")

@@ -1,0 +1,112 @@
+"""`orchard` from a terminal: one process, no server, no database."""
+
+import json
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import onnxruntime
+import pytest
+
+from tests.pictures import png
+from tests.tolerances import EXPORT
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.formats.model_file import read_model
+from vast_orchard.formats.picture_file import network_pixels
+
+_QUICK = ["--epochs", "2", "--network", "very small", "--size", "16"]
+
+
+def _orchard(*words: str | Path) -> "subprocess.CompletedProcess[str]":
+    return subprocess.run(
+        [sys.executable, "-m", "vast_orchard.cli", *map(str, words)], capture_output=True, text=True, check=False
+    )
+
+
+def test_train_prints_one_object_and_leaves_a_true_export(crystals: Path, tmp_path: Path) -> None:
+    done = _orchard("train", crystals, "--out", tmp_path / "out", *_QUICK, "--json")
+    assert done.returncode == 0, done.stderr
+    found: dict[str, Any] = json.loads(done.stdout)
+    assert set(found) == {
+        "test", "validation", "epochs", "kept_epoch", "train_s", "parameters", "export", "export_check",
+    }  # fmt: skip
+    assert found["epochs"] == 2
+    assert 1 <= found["kept_epoch"] <= 2
+    assert 0 <= found["test"]["accuracy"] <= 1
+    assert found["test"]["count"] > 10
+    assert found["export_check"]["pictures"] >= 32
+    assert found["export_check"]["max_abs_difference"] <= EXPORT
+    # The independent runtime, asked by this test itself, answers like the stored weights.
+    with zipfile.ZipFile(found["export"]) as archive:
+        session = onnxruntime.InferenceSession(archive.read("model.onnx"), providers=["CPUExecutionProvider"])
+        classes = json.loads(archive.read("classes.json"))
+    assert classes == ["column", "dendrite", "graupel", "needle", "plate", "sectored", "stellar"]
+    model = read_model((tmp_path / "out" / "model.safetensors").read_bytes())
+    picture = next((crystals / "ridge-station" / "plate").glob("*.jpg")).read_bytes()
+    pixels = network_pixels(picture, Preprocessing(size=16))[None]
+    (theirs,) = session.run(["probabilities"], {"pixels": pixels})
+    np.testing.assert_allclose(theirs, model.probabilities(pixels), atol=EXPORT)
+
+
+def test_the_same_seed_trains_the_same_weights(crystals: Path, tmp_path: Path) -> None:
+    for name in ("one", "two"):
+        assert _orchard("train", crystals, "--out", tmp_path / name, *_QUICK).returncode == 0
+    one, two = ((tmp_path / name / "model.safetensors").read_bytes() for name in ("one", "two"))
+    assert one == two
+
+
+def test_given_sets_are_used(tmp_path: Path) -> None:
+    for place, count in (("training", 12), ("validation", 4), ("test", 5)):
+        for name, level in (("plate", 50), ("needle", 200)):
+            folder = tmp_path / "in" / place / name
+            folder.mkdir(parents=True)
+            for n in range(count):
+                (folder / f"{n}.png").write_bytes(png(1000 * len(place) + 10 * n + level, level=level))
+    done = _orchard("train", tmp_path / "in", "--out", tmp_path / "out", *_QUICK, "--json")
+    found = json.loads(done.stdout)
+    assert (found["validation"]["count"], found["test"]["count"]) == (8, 10)
+
+
+def test_words_for_people(crystals: Path, tmp_path: Path) -> None:
+    done = _orchard("train", crystals, "--out", tmp_path / "out", *_QUICK)
+    assert "Kept epoch" in done.stdout
+    assert "the largest class alone would give" in done.stdout
+    assert "4 skipped" in done.stderr  # two unreadable, one stray note, and the list of what was planted
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["train", "absent", "--out", "x"], "There is nothing at absent"),
+        (["train", ".", "--out", "x", "--epochs", "0"], "number of epochs is 0"),
+        (["demo", ".", "--count", "100"], "is not an empty folder"),
+        (["worker", "--queue", "nonsense"], "no queue named 'nonsense'"),
+    ],
+)
+def test_mistakes_end_with_one_line(words: list[str], said: str, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("x")
+    done = subprocess.run(
+        [sys.executable, "-m", "vast_orchard.cli", *words], capture_output=True, text=True, check=False, cwd=tmp_path
+    )
+    assert done.returncode == 1
+    assert said in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_one_class_alone_cannot_be_trained(tmp_path: Path) -> None:
+    folder = tmp_path / "in" / "plate"
+    folder.mkdir(parents=True)
+    for n in range(5):
+        (folder / f"{n}.png").write_bytes(png(n))
+    done = _orchard("train", tmp_path / "in", "--out", tmp_path / "out")
+    assert "There is only the class plate" in done.stderr
+
+
+def test_demo_writes_a_tree_and_its_list(tmp_path: Path) -> None:
+    done = _orchard("demo", tmp_path / "d", "--count", "70", "--seed", "9")
+    assert done.returncode == 0, done.stderr
+    assert json.loads((tmp_path / "d" / "planted.json").read_text())["seed"] == 9
+    assert (tmp_path / "d" / "ridge-station" / "needle").is_dir()

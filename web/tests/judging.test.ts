@@ -1,0 +1,179 @@
+import { describe, expect, it } from "vitest";
+import type { Epoch, Footing, Judgement, Run } from "../src/api/client";
+import { curveGeometry, curvePoints, curveWords, gapWords, turningEpoch } from "../src/domain/curves";
+import { footingParts, nextStep } from "../src/domain/footing";
+import { confusedPairs, likenessOrder, matrixCells } from "../src/domain/matrix";
+import { answerSentence, ranked } from "../src/domain/ranking";
+
+function judged(confusion: number[][]): Judgement {
+  const total = (cells: number[]) => cells.reduce((sum, n) => sum + n, 0);
+  return {
+    count: total(confusion.map(total)),
+    right: total(confusion.map((row, place) => row[place] ?? 0)),
+    accuracy: 0.8,
+    accuracy_interval: [0.7, 0.9],
+    loss: 0.5,
+    largest_class_share: 0.5,
+    macro_precision: 0,
+    macro_recall: 0,
+    macro_f1: 0,
+    classes: confusion.map((row, place) => ({
+      precision: null,
+      recall: null,
+      f1: null,
+      count: total(row),
+      predicted: total(confusion.map((other) => other[place] ?? 0)),
+      right: row[place] ?? 0,
+    })),
+    confusion,
+  };
+}
+
+describe("matrix", () => {
+  const judgement = judged([
+    [9, 0, 1],
+    [0, 4, 0],
+    [4, 0, 4],
+  ]);
+
+  it("makes the area of a square the share of its row or column", () => {
+    const cell = matrixCells(judgement, "row").find((entry) => entry.truth === 2 && entry.predicted === 0);
+    expect(cell?.share).toBe(0.5);
+    expect((cell?.side ?? 0) ** 2).toBeCloseTo(0.5, 12);
+    const byColumn = matrixCells(judgement, "column").find(
+      (entry) => entry.truth === 2 && entry.predicted === 0,
+    );
+    expect(byColumn?.share).toBeCloseTo(4 / 13, 12);
+  });
+
+  it("ranks wrong cells and leaves right ones out", () => {
+    expect(confusedPairs(judgement)).toEqual([
+      { truth: 2, predicted: 0, count: 4 },
+      { truth: 0, predicted: 2, count: 1 },
+    ]);
+  });
+
+  it("orders confused classes next to each other", () => {
+    const order = likenessOrder(judgement);
+    expect([...order].sort()).toEqual([0, 1, 2]);
+    expect(Math.abs(order.indexOf(0) - order.indexOf(2))).toBe(1);
+  });
+
+  it("has no share where a class never occurs", () => {
+    const empty = judged([
+      [0, 0],
+      [0, 3],
+    ]);
+    expect(matrixCells(empty, "row")[0]?.share).toBe(0);
+  });
+});
+
+function epochs(losses: [number, number][]): Epoch[] {
+  return losses.map(([training, validation], place) => ({
+    number: place + 1,
+    training_loss: training,
+    validation_loss: validation,
+    training_accuracy: 0.5,
+    validation_accuracy: 0.5,
+    learning_rate: 0.001,
+  }));
+}
+
+describe("curves", () => {
+  const box = { left: 0, top: 0, right: 100, bottom: 50 };
+
+  it("reaches from the first epoch to the planned last one", () => {
+    const plot = curveGeometry(curvePoints(epochs([[1, 1]]), "loss"), "loss", 11, box);
+    expect(plot.x(1)).toBe(0);
+    expect(plot.x(11)).toBe(100);
+    expect(plot.y(0)).toBe(50);
+    expect(plot.training.startsWith("M0,")).toBe(true);
+  });
+
+  it("stays whole with no epochs at all", () => {
+    const plot = curveGeometry([], "accuracy", 25, box);
+    expect(plot.training).toBe("");
+    expect(plot.y(1)).toBe(0);
+  });
+
+  it("says where validation turned only when it was followed by worse epochs", () => {
+    const falling = epochs([
+      [1, 1],
+      [0.9, 0.8],
+      [0.8, 0.7],
+    ]);
+    expect(turningEpoch(falling)).toBeUndefined();
+    expect(curveWords(falling, 3)).toBe("Validation loss is still falling. Epoch 3 is kept.");
+    const turned = epochs([
+      [1, 1],
+      [0.5, 0.6],
+      [0.4, 0.8],
+      [0.3, 0.9],
+      [0.2, 1],
+      [0.1, 1.1],
+    ]);
+    expect(turningEpoch(turned)).toBe(2);
+    expect(curveWords(turned, 2)).toContain("has not fallen since epoch 2");
+    expect(gapWords(turned)).toContain("by heart");
+    expect(curveWords([], null)).toBe("The first epoch is under way.");
+  });
+});
+
+describe("footing", () => {
+  const run = {
+    number: 12,
+    split_number: 4,
+    judgements: {
+      validation: {
+        ...judged([
+          [9, 1],
+          [2, 8],
+        ]),
+        accuracy: 0.85,
+      },
+    },
+  } as unknown as Run;
+  const footing: Footing = {
+    run_number: 12,
+    split_number: 4,
+    pictures: 1412,
+    labels_changed: 9,
+    pictures_added: 0,
+    pictures_gone: 1,
+    classes_renamed: 0,
+  };
+
+  it("says what the result stands on and marks only what changed", () => {
+    const parts = footingParts(run, footing);
+    expect(parts.map((part) => part.text)).toEqual([
+      "0.850 on 20 validation pictures",
+      "run 12 on split 4",
+      "of 1,412 pictures",
+      "9 labels changed since",
+      "1 picture gone since",
+    ]);
+    expect(parts.filter((part) => part.changed)).toHaveLength(2);
+  });
+
+  it("says the next useful thing while there is no result", () => {
+    const words = (pictures: number, classes: number, running: boolean) =>
+      nextStep({ pictures, classes, running }).text;
+    expect(words(0, 0, false)).toContain("bring in");
+    expect(words(10, 1, false)).toContain("at least two classes");
+    expect(words(10, 2, true)).toContain("under way");
+    expect(words(10, 2, false)).toContain("train one");
+  });
+});
+
+describe("answers", () => {
+  const order = ranked(["plate", "sectored", "stellar"], [0.15, 0.81, 0.04]);
+
+  it("names the first and the runner-up", () => {
+    expect(answerSentence(order, 0.5)).toEqual({ unsure: false, text: "sectored, 0.81; next plate, 0.15" });
+  });
+
+  it("is unsure below the threshold, and never says 1.00 for less", () => {
+    expect(answerSentence(order, 0.9).unsure).toBe(true);
+    expect(answerSentence(ranked(["a", "b"], [0.9996, 0.0004]), 0.5).text).toBe("a, >0.99; next b, <0.01");
+  });
+});

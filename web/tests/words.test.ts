@@ -1,0 +1,120 @@
+import { describe, expect, it } from "vitest";
+import type { Job, Network, Recipe } from "../src/api/client";
+import { isActive, jobWords, trayWords } from "../src/domain/jobs";
+import { scheduleWords, stackBars, steps, variationWords } from "../src/domain/recipe";
+import { sheetPlaces } from "../src/domain/sheets";
+import { bytes, duration, listed, percent, plural, score } from "../src/domain/words";
+
+describe("words", () => {
+  it("counts in words", () => {
+    expect([plural(1, "picture"), plural(1400, "picture"), plural(2, "class", "classes")]).toEqual([
+      "1 picture",
+      "1,400 pictures",
+      "2 classes",
+    ]);
+    expect([listed([]), listed(["a"]), listed(["a", "b", "c"])]).toEqual(["", "a", "a, b and c"]);
+  });
+
+  it("writes numbers as coarse as they are", () => {
+    expect([duration(0.4), duration(61), duration(600), duration(7200)]).toEqual([
+      "under 1 s",
+      "61 s",
+      "10 min",
+      "2.0 h",
+    ]);
+    expect([bytes(12), bytes(2048), bytes(3 * 1024 * 1024)]).toEqual(["12 B", "2 KB", "3.0 MB"]);
+    expect([score(0.12345), score(null), percent(1, 3), percent(0, 0)]).toEqual(["0.123", "–", "33 %", "–"]);
+  });
+});
+
+function job(facts: Partial<Job>): Job {
+  return {
+    id: 1,
+    project_id: 1,
+    project_name: "p",
+    kind: "train",
+    title: "Run 1",
+    subject_id: 1,
+    state: "running",
+    stage: "Training",
+    done: 30,
+    total: 100,
+    left_s: 42,
+    error: null,
+    stop_asked: false,
+    created_at: "",
+    started_at: null,
+    ended_at: null,
+    ...facts,
+  };
+}
+
+describe("jobs", () => {
+  it("say stage, count and time left", () => {
+    expect(jobWords(job({}))).toBe("Training 30 of 100, 42 s left");
+    expect(jobWords(job({ total: 1, left_s: null }))).toBe("Training");
+    expect(jobWords(job({ stop_asked: true }))).toBe("Stopping …");
+    expect(jobWords(job({ state: "failed", error: "It broke." }))).toBe("It broke.");
+  });
+
+  it("are summed up with what matters first", () => {
+    expect(
+      trayWords([job({}), job({ state: "waiting" }), job({ state: "failed" }), job({ state: "done" })]),
+    ).toBe("1 under way, 1 waiting, 1 failed");
+    expect(trayWords([])).toBe("Nothing under way");
+    expect(isActive(job({ state: "stopped" }))).toBe(false);
+  });
+});
+
+describe("recipe", () => {
+  const settings: Recipe["settings"] = {
+    epochs: 25,
+    batch_size: 32,
+    learning_rate: 0.003,
+    seed: 1,
+    optimizer: "adam",
+  };
+
+  it("is said in words", () => {
+    expect(variationWords({ mirror: true, turn_degrees: 15, brightness: 0.2 })).toBe(
+      "mirrored, turned by ±15°, brightness ±20 %",
+    );
+    expect(variationWords({ mirror: false, turn_degrees: 180, brightness: 0 })).toBe("turned by any angle");
+    expect(variationWords({ mirror: false, turn_degrees: 0, brightness: 0 })).toBe("none");
+    expect(scheduleWords(settings)).toBe("25 epochs of batches of 32, rate 0.003, seed 1");
+    expect(steps(963, settings)).toBe(31 * 25);
+  });
+
+  it("draws layers to scale", () => {
+    const network: Network = {
+      name: "n",
+      default: true,
+      parameters: 1,
+      layers: [
+        { place: 1, kind: "conv2d", shape: [48, 48, 16], parameters: 432 },
+        { place: 2, kind: "relu", shape: [48, 48, 16], parameters: 0 },
+        { place: 3, kind: "max_pool", shape: [24, 24, 16], parameters: 0 },
+        { place: 4, kind: "conv2d", shape: [24, 24, 32], parameters: 4608 },
+      ],
+    };
+    expect(stackBars(network, 48).map((bar) => [bar.side, bar.depth])).toEqual([
+      [1, 0.5],
+      [0.5, 0.5],
+      [0.5, 1],
+    ]);
+  });
+});
+
+describe("sheets", () => {
+  it("give every picture one place, by the order they came in", () => {
+    const pictures = Array.from(
+      { length: 300 },
+      (_, id) => ({ id }) as Parameters<typeof sheetPlaces>[1][number],
+    );
+    const places = sheetPlaces(4, pictures);
+    expect(places.size).toBe(300);
+    expect(new Set([...places.values()].map((place) => place.url)).size).toBe(2);
+    expect(places.get(17)).toMatchObject({ column: 1, row: 1 });
+    expect(places.get(256)).toMatchObject({ column: 0, row: 0 });
+  });
+});
