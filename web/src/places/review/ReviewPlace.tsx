@@ -42,14 +42,14 @@ export function ReviewPlace() {
 
 function Judged({ run }: { run: Run }) {
   const [params, setAddress] = useAddress();
-  const [look, setLook] = useState<number>();
+  const [look, setLook] = useState<{ id: number; job: number | null }>();
   const { fail } = useNotices();
   const queries = useQueryClient();
   const { data: jobs = [] } = useJobs();
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
   const set: SetName = params.get("set") === "test" && look !== undefined ? "test" : "validation";
-  const judgement = useJudgement(run.id, set, look);
-  const judging = jobs.find((job) => job.kind === "judge" && job.subject_id === run.id && isActive(job));
+  const judging = look && jobs.find((job) => job.id === look.job && isActive(job));
+  const judgement = useJudgement(run.id, set, judging ? undefined : look?.id);
 
   const openTest = async () => {
     try {
@@ -59,8 +59,9 @@ function Judged({ run }: { run: Run }) {
           body: { place: "review" },
         }),
       );
-      setLook(counted.id);
+      // The tray is read first, so that the job that must end before there are scores is known.
       await queries.invalidateQueries({ queryKey: ["jobs"] });
+      setLook({ id: counted.id, job: counted.job_id });
       void queries.invalidateQueries({ queryKey: ["runs"] });
       setAddress({ set: "test", cells: undefined });
     } catch (error) {
@@ -104,7 +105,7 @@ function Judged({ run }: { run: Run }) {
       ) : judgement.isError ? (
         <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
       ) : (
-        <Errors run={run} set={set} look={look} judgement={judgement.data} />
+        <Errors run={run} set={set} look={look?.id} judgement={judgement.data} />
       )}
     </div>
   );

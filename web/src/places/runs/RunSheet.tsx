@@ -84,7 +84,7 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
         <Part
           title="Variation"
           words={variationWords(variation)}
-          picture={<Preview projectId={project.id} recipe={recipe} />}
+          picture={project.pictures > 0 && <Preview projectId={project.id} recipe={recipe} />}
         >
           <Toggle
             label="Mirror left to right"

@@ -1,0 +1,137 @@
+"""Takes the pictures of docs/screenshots from a running application with a trained demo project.
+
+Usage: .venv/bin/python bench/screenshots.py ADDRESS [PROJECT]      for example http://127.0.0.1:8420 1
+
+Starts a run for the picture of one under way, and stops it again.
+"""
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import httpx2
+from selenium import webdriver
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+_TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
+_FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
+
+
+def _browser() -> webdriver.Chrome:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*_FLAGS, "--hide-scrollbars", f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    browser = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)  # type: ignore[no-untyped-call]
+    return browser
+
+
+class _Camera:
+    def __init__(self, address: str, project: str) -> None:
+        self.browser = _browser()
+        self.address, self.project = address, project
+
+    def go(self, place: str) -> None:
+        self.browser.get(f"{self.address}/p/{self.project}/{place}")
+
+    def wait(self, css: str) -> None:
+        WebDriverWait(self.browser, 60).until(lambda b: b.find_elements(By.CSS_SELECTOR, css))
+
+    def press(self, words: str) -> None:
+        path = f"//*[self::button or self::a][starts-with(normalize-space(.), '{words}')]"
+        WebDriverWait(self.browser, 60).until(lambda b: b.find_elements(By.XPATH, path))
+        self.browser.find_elements(By.XPATH, path)[0].click()
+
+    def take(self, name: str) -> None:
+        WebDriverWait(self.browser, 60).until(
+            lambda b: b.execute_script("return [...document.images].every(i => i.complete)")
+        )
+        time.sleep(0.7)  # sheets behind tiles are backgrounds, which no script can wait for
+        self.browser.save_screenshot(str(_TARGET / f"{name}.png"))
+
+
+def _rows(camera: _Camera) -> None:
+    camera.go("rows")
+    camera.wait("[role=gridcell]")
+    camera.take("rows")
+    ActionChains(camera.browser).double_click(
+        camera.browser.find_elements(By.CSS_SELECTOR, "[role=gridcell]")[70]
+    ).perform()
+    camera.wait("[role=dialog] img")
+    camera.take("close-up")
+    camera.go("rows?tile=12")
+    camera.wait("[role=gridcell]")
+    camera.take("rows-carpet")
+    camera.go("rows")
+    camera.press("Divide")
+    camera.wait("[data-testid=split-counts]")
+    camera.take("divide")
+
+
+def _runs(camera: _Camera) -> None:
+    camera.go("runs")
+    camera.wait("[data-testid=curves-loss] path")
+    camera.take("runs")
+    camera.press("Train")
+    WebDriverWait(camera.browser, 120).until(lambda b: "Epoch 7" in b.find_element(By.TAG_NAME, "body").text)
+    camera.take("runs-under-way")
+    camera.press("Stop")
+    WebDriverWait(camera.browser, 60).until(lambda b: "Stopped by hand" in b.find_element(By.TAG_NAME, "body").text)
+
+
+def _review(camera: _Camera) -> None:
+    camera.go("review")
+    camera.wait("[data-outcome]")
+    camera.take("review")
+    camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
+    camera.go("review")
+    camera.wait("[data-outcome]")
+    camera.take("review-dark")
+    camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
+
+
+def _release(camera: _Camera) -> None:
+    pictures = httpx2.get(f"{camera.address}/api/projects/{camera.project}/pictures", timeout=30).json()["pictures"]
+    with tempfile.TemporaryDirectory() as place:
+        paths = []
+        for picture in [entry for entry in pictures if entry["class_id"] is None][:9]:
+            paths.append(Path(place) / picture["name"])
+            paths[-1].write_bytes(httpx2.get(f"{camera.address}/api/originals/{picture['sha256']}").content)
+        camera.go("release")
+        camera.wait("input[aria-label='Pictures to try']")
+        chooser = camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label='Pictures to try']")
+        chooser.send_keys("\n".join(map(str, paths)))
+        camera.wait("[data-testid=answer]")
+        camera.press("Make an export pack")
+        camera.wait("[data-testid=proof]")
+        camera.wait("[data-testid=answer]")
+        time.sleep(7)  # until the notice that the job has ended is gone
+        camera.take("release")
+
+
+def _projects(camera: _Camera) -> None:
+    camera.browser.get(camera.address)
+    camera.wait("main li")
+    camera.take("projects")
+
+
+def main() -> None:
+    """Take every picture."""
+    camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
+    _TARGET.mkdir(parents=True, exist_ok=True)
+    steps: tuple[Callable[[_Camera], None], ...] = (_projects, _rows, _review, _release, _runs)
+    try:
+        for step in steps:
+            step(camera)
+    finally:
+        camera.browser.quit()
+
+
+if __name__ == "__main__":
+    main()
