@@ -49,9 +49,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         crystals = Path(place) / "crystals"
         _orchard("demo", str(crystals), "--count", str(asked.count))
-        print(
-            "| seed | test accuracy | test loss | validation accuracy | kept epoch | training, s | errors in shading pairs |"
-        )
+        heads = ("seed", "test accuracy", "test loss", "validation accuracy", "kept epoch", "training, s")
+        print(f"| {' | '.join((*heads, 'errors in shading pairs'))} |")
         print("|---|---|---|---|---|---|---|")
         for seed in asked.seeds:
             out = Path(place) / f"seed-{seed}"
@@ -61,8 +60,8 @@ def main() -> None:
             test, validation = found["test"], found["validation"]
             print(
                 f"| {seed} | {test['accuracy']:.3f} (of {test['count']}) | {test['loss']:.3f} "
-                f"| {validation['accuracy']:.3f} (of {validation['count']}) | {found['kept_epoch']} of {found['epochs']} "
-                f"| {found['train_s']:.0f} | {shading} of {errors} |",
+                f"| {validation['accuracy']:.3f} (of {validation['count']}) "
+                f"| {found['kept_epoch']} of {found['epochs']} | {found['train_s']:.0f} | {shading} of {errors} |",
                 flush=True,
             )
         again = Path(place) / "again"

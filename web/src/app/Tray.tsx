@@ -18,8 +18,9 @@ const PLACE: Record<Job["kind"], string> = {
 };
 
 export function Tray() {
-  const { data: jobs = [] } = useJobs();
-  useEndings(jobs);
+  const { data } = useJobs();
+  useEndings(data);
+  const jobs = data ?? [];
   const shown = [...jobs].reverse();
   const failed = jobs.some((job) => job.state === "failed");
   const active = jobs.filter(isActive);
@@ -87,17 +88,21 @@ function Entry({ job }: { job: Job }) {
   );
 }
 
-/** Says when something ended that was under way while this window was open. */
-function useEndings(jobs: readonly Job[]): void {
+/** Says when something ended since this window opened, even if it was too quick to be seen under way. */
+function useEndings(jobs: readonly Job[] | undefined): void {
   const { say, fail } = useNotices();
-  const before = useRef(new Set<number>());
+  const told = useRef<Set<number>>(undefined);
   useEffect(() => {
-    for (const job of jobs) {
-      if (isActive(job)) before.current.add(job.id);
-      else if (before.current.delete(job.id)) {
-        if (job.state === "failed") fail(new Problem(`${job.title}: ${jobWords(job)}`, "", 0));
-        else say(`${job.title}: ${jobWords(job)}`);
-      }
+    if (!jobs) return;
+    const ended = jobs.filter((job) => !isActive(job));
+    // What had ended before is not news.
+    told.current ??= new Set(ended.map((job) => job.id));
+    for (const job of ended) {
+      if (told.current.has(job.id)) continue;
+      told.current.add(job.id);
+      const words = `${job.title}: ${jobWords(job)}`;
+      if (job.state === "failed") fail(new Problem(words, "", 0));
+      else say(words);
     }
   }, [jobs, say, fail]);
 }
