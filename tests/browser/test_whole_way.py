@@ -294,6 +294,39 @@ def _probabilities_on_show(screen: Screen) -> list[tuple[str, float]]:
     return [(words[-2].split()[-1], float(words[-1])) for words in lines]
 
 
+def test_a_folder_and_two_windows_on_one_project(screen: Screen, running: Running, tmp_path: Path) -> None:
+    for k, name in enumerate(("ice", "rime")):
+        (tmp_path / "winter" / name).mkdir(parents=True)
+        for n in range(4):
+            (tmp_path / "winter" / name / f"{n}.png").write_bytes(png(n + 10 * k))
+    screen.open("/")
+    screen.press("New project")
+    screen.type("[role=dialog] input", "Two windows")
+    screen.press("Make project")
+    screen.press("Bring in pictures")
+    screen.one("input[aria-label='Folder']").send_keys(str(tmp_path / "winter"))
+    screen.reads("[data-testid=chosen]", "8 pictures")
+    assert _count_of(screen, _row_of(screen, "ice")) == 4
+
+    browser = open_browser(tmp_path)
+    try:
+        other = Screen(browser, running.address)
+        browser.get(screen.browser.current_url)
+        ice, rime = _row_of(other, "ice"), _row_of(other, "rime")
+        assert _count_of(other, ice) == 4
+        # What one window does, the other shows by itself.
+        screen.one(f"[data-row='{ice}'] [role=gridcell]").click()
+        screen.keys("2")
+        other.until("the other window sees it", lambda: (_count_of(other, ice), _count_of(other, rime)) == (3, 5))
+        # It cannot take back what it did not do.
+        other.press("Undo")
+        other.reads("[role=alert]", "nothing to take back in this window")
+        screen.press("Undo")
+        other.until("taken back in both", lambda: (_count_of(other, ice), _count_of(other, rime)) == (4, 4))
+    finally:
+        browser.quit()
+
+
 def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen: Screen, tmp_path: Path) -> None:
     members = {
         f"my winter/{name}/{n}.png": png(n + 40 * k, level=60 + 120 * k)

@@ -115,6 +115,12 @@ describe("curves", () => {
     expect(turningEpoch(turned)).toBe(2);
     expect(curveWords(turned, 2)).toContain("has not fallen since epoch 2");
     expect(gapWords(turned)).toContain("by heart");
+    const wavering = epochs([
+      [1, 0.7],
+      [0.9, 0.8],
+      [0.8, 0.9],
+    ]);
+    expect(curveWords(wavering, 1)).toBe("Validation loss was lowest in epoch 1 so far. Epoch 1 is kept.");
     expect(curveWords([], null)).toBe("The first epoch is under way.");
   });
 });

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Response
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, RunOf, SessionOf
-from vast_orchard.api.schemas import (
+from vast_orchard.api.run_schemas import (
     FootingRead,
     JudgementRead,
     LookCreate,
@@ -18,10 +18,10 @@ from vast_orchard.api.schemas import (
     RecipeBody,
     RunCreate,
     RunRead,
-    SetName,
     SplitCreate,
     SplitRead,
 )
+from vast_orchard.api.schemas import SetName
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.catalogue import PROGRAM, checked_recipe, default_recipe, networks, parameter_count
 from vast_orchard.jobs.dividing import divide, split_for_training

@@ -1,6 +1,7 @@
 /** A project's frame: its four places along the top edge, the Footing under them, and the place itself. */
 import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
+import type { Run } from "../api/client";
 import { useClasses, useFooting, useProject, useRuns, useSplits } from "../api/queries";
 import { type FootingPart, footingParts, nextStep } from "../domain/footing";
 import { Failed, Reading } from "../parts/States";
@@ -29,8 +30,7 @@ export function ProjectShell() {
   const [keysOpen, setKeysOpen] = useState(false);
   useChords(() => setKeysOpen(true));
 
-  const chosenRun =
-    namedIn(runs.data ?? [], params.get("run")) ?? runs.data?.find((run) => run.kept_epoch !== null);
+  const chosenRun = namedIn(runs.data ?? [], params.get("run")) ?? newestResult(runs.data ?? []);
   const footing = useFooting(projectId, chosenRun?.id);
 
   if (project.isError) return <Failed error={project.error} onRetry={() => void project.refetch()} />;
@@ -99,6 +99,11 @@ export function ProjectShell() {
       <KeySheet open={keysOpen} onClose={() => setKeysOpen(false)} />
     </div>
   );
+}
+
+/** With no run named: the newest that was judged, else the newest that has kept an epoch. */
+function newestResult(runs: readonly Run[]): Run | undefined {
+  return runs.find((run) => run.judgements.validation) ?? runs.find((run) => run.kept_epoch !== null);
 }
 
 /** Project, split and run go along from place to place; what belongs to one place stays there. */

@@ -9,7 +9,7 @@ export interface PlaceContext {
   readonly runs: readonly Run[];
   /** The split whose sets are told. */
   readonly split: Split | undefined;
-  /** The run whose result is on show: named in the address, else the newest with a kept epoch. */
+  /** The run whose result is on show: named in the address, else the newest that was judged. */
   readonly run: Run | undefined;
 }
 

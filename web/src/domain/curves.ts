@@ -72,10 +72,15 @@ export function curveGeometry(
 /** The last few epochs must all lie above the lowest validation loss before it counts as turned. */
 const TURNED_AFTER = 4;
 
-/** The epoch with the lowest validation loss, once it has been followed by worse ones only. */
-export function turningEpoch(epochs: readonly Epoch[]): number | undefined {
+function lowest(epochs: readonly Epoch[]): Epoch | undefined {
   let best: Epoch | undefined;
   for (const entry of epochs) if (!best || entry.validation_loss < best.validation_loss) best = entry;
+  return best;
+}
+
+/** The epoch with the lowest validation loss, once it has been followed by worse ones only. */
+export function turningEpoch(epochs: readonly Epoch[]): number | undefined {
+  const best = lowest(epochs);
   const last = epochs[epochs.length - 1];
   return best && last && last.number - best.number >= TURNED_AFTER ? best.number : undefined;
 }
@@ -95,8 +100,10 @@ export function curveWords(epochs: readonly Epoch[], kept: number | null): strin
   if (!last) return "The first epoch is under way.";
   const turned = turningEpoch(epochs);
   const parts: string[] = [];
+  const best = lowest(epochs);
   if (turned !== undefined) parts.push(`Validation loss has not fallen since epoch ${turned}.`);
-  else if (epochs.length > 1) parts.push("Validation loss is still falling.");
+  else if (best?.number === last.number && epochs.length > 1) parts.push("Validation loss is still falling.");
+  else if (best) parts.push(`Validation loss was lowest in epoch ${best.number} so far.`);
   parts.push(gapWords(epochs));
   if (kept !== null) parts.push(`Epoch ${kept} is kept.`);
   return parts.filter(Boolean).join(" ");

@@ -42,7 +42,7 @@ export function Packs({ run, jobs }: { run: Run; jobs: readonly Job[] }) {
                 <p className="my-1" data-testid="proof">
                   Its script answered like the application on <b>{proof.pictures}</b> picture files; the
                   largest difference of any probability is{" "}
-                  <b className="font-mono">{proof.max_abs_difference.toExponential(1)}</b>{" "}
+                  <b className="font-mono whitespace-nowrap">{proof.max_abs_difference.toExponential(1)}</b>{" "}
                   <span className="text-quiet">(allowed {proof.tolerance.toExponential(0)}).</span>
                 </p>
                 <a className={buttonLook()} href={`/api/exports/${pack.id}/file`} download>

@@ -5,21 +5,13 @@ import { Link } from "react-router";
 import { type Answer, client, need, type Run, sendFiles } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
-import { answerSentence, ranked } from "../../domain/ranking";
 import { plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { ClassSign } from "../../parts/ClassSign";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
 import { fromDrop } from "../rows/bringIn";
 import { Packs } from "./Packs";
-
-/** What was tried in this window; nothing of it is stored. */
-interface Tried {
-  readonly key: string;
-  readonly url: string;
-  readonly answer: Answer;
-}
+import { type Tried, TriedPicture } from "./TriedPicture";
 
 /** One request holds at most this many files. */
 const AT_ONCE = 32;
@@ -153,7 +145,7 @@ function Release({ run }: { run: Run }) {
           </label>
         </div>
         {current ? (
-          <Current tried={current} run={run} threshold={threshold} />
+          <TriedPicture tried={current} run={run} threshold={threshold} />
         ) : (
           <Empty title="Drop pictures here">
             <p>
@@ -213,73 +205,6 @@ function Release({ run }: { run: Run }) {
         </Button>
         <Packs run={run} jobs={jobs} />
       </aside>
-    </div>
-  );
-}
-
-function Current({ tried, run, threshold }: { tried: Tried; run: Run; threshold: number }) {
-  const { answer } = tried;
-  if (answer.error) {
-    return (
-      <div role="alert" className="flex flex-1 flex-col items-center justify-center p-10 text-center">
-        <h2 className="text-lg font-semibold text-wrong">{answer.name} cannot be read</h2>
-        <p>{answer.error}</p>
-      </div>
-    );
-  }
-  const order = ranked(
-    run.classes.map((entry) => entry.name),
-    answer.probabilities,
-  );
-  const sentence = answerSentence(order, threshold);
-  return (
-    <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
-      <p className="text-sm text-quiet">{answer.name}</p>
-      <p
-        data-testid="answer"
-        className={`-mt-3 text-[26px] leading-tight font-semibold ${sentence.unsure ? "text-wrong" : ""}`}
-      >
-        {sentence.text}
-      </p>
-      <div className="flex min-h-0 items-start gap-8">
-        <img
-          src={tried.url}
-          alt={answer.name}
-          className="h-[360px] w-[360px] shrink-0 bg-sunken object-contain"
-          style={{ imageRendering: "pixelated" }}
-        />
-        <div className="relative min-w-0 flex-1" data-testid="probabilities">
-          <div
-            className="absolute top-0 bottom-6 w-px bg-choice"
-            style={{ left: `${threshold * 100}%` }}
-            aria-hidden="true"
-          />
-          {order.map((entry) => (
-            <div key={entry.name} className="mb-2">
-              <div className="flex justify-between">
-                <span>
-                  <ClassSign place={entry.place} sign={run.classes[entry.place]?.sign ?? ""} /> {entry.name}
-                </span>
-                <span className="font-mono">{entry.p.toFixed(3)}</span>
-              </div>
-              <div className="h-2.5 bg-sunken">
-                <div
-                  className="h-full"
-                  style={{
-                    width: `${entry.p * 100}%`,
-                    background: entry.p >= threshold ? "var(--good)" : "var(--edge)",
-                  }}
-                />
-              </div>
-            </div>
-          ))}
-          <div className="flex justify-between font-mono text-xs text-quiet">
-            <span>0</span>
-            <span>0.5</span>
-            <span>1</span>
-          </div>
-        </div>
-      </div>
     </div>
   );
 }

@@ -1,0 +1,19 @@
+import type { Judgement, SetName } from "../../api/client";
+import { plural, score } from "../../domain/words";
+
+/** Accuracy with its weight: the counts, the interval, and what naming the largest class alone would give. */
+export function Verdict({ set, judgement }: { set: SetName; judgement: Judgement }) {
+  const [low, high] = judgement.accuracy_interval;
+  return (
+    <p data-testid="verdict">
+      <b className="text-xl">{score(judgement.accuracy)}</b> on {plural(judgement.count, `${set} picture`)}:{" "}
+      {judgement.right} right, <span className="text-wrong">{judgement.count - judgement.right} wrong</span>
+      <span className="text-quiet">
+        {" "}
+        · 95 % between {score(low)} and {score(high)} · the largest class alone{" "}
+        {score(judgement.largest_class_share)} · loss {score(judgement.loss)} · macro F1{" "}
+        {score(judgement.macro_f1)}
+      </span>
+    </p>
+  );
+}
