@@ -44,16 +44,14 @@ def judge_set(context: WorkContext, run_id: int, set_name: str, progress: Progre
     model = kept_model(context, run_id)
     with context.database.session() as session:
         run = get_run(session, run_id)
-        everything = run_pictures(session, run_id)
-    places = [place for place, picture in enumerate(everything) if picture.set_name == set_name]
-    if not places:
+        pictures = [picture for picture in run_pictures(session, run_id) if picture.set_name == set_name]
+    if not pictures:
         raise ConflictError(f"The split of this run has no {set_name} pictures.", "Divide again with a share for it.")
-    pixels = run_pixels(context, [picture.sha256 for picture in everything], model.preprocessing, progress)
+    pixels = run_pixels(context, [picture.sha256 for picture in pictures], model.preprocessing, progress)
     progress.stage(f"Judging the {set_name} set", 1)
     ids = [entry["id"] for entry in run.classes]
-    pictures = [everything[place] for place in places]
     labels = np.array([ids.index(picture.class_id) for picture in pictures], np.int64)
-    probabilities = model.probabilities(pixels[places])
+    probabilities = model.probabilities(pixels)
     predicted = probabilities.argmax(axis=1)
     rows = [
         {

@@ -1,4 +1,4 @@
-"""The network's view of a run's pictures, in a memory-mapped cache that can be thrown away."""
+"""The network's view of a set of pictures, in a memory-mapped cache that can be thrown away."""
 
 import hashlib
 import json
@@ -14,8 +14,8 @@ from vast_orchard.jobs.context import Progress, WorkContext
 
 __all__ = ["run_pixels"]
 
-# Each holds one collection at one size; the newest serve the runs that people compare.
-_KEPT_CACHES = 4
+# Each holds one set at one size; the newest serve the runs that people compare.
+_KEPT_CACHES = 9
 
 
 def run_pixels(context: WorkContext, sha256s: Sequence[str], preprocessing: Preprocessing, progress: Progress) -> Array:

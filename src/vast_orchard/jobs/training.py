@@ -4,12 +4,10 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 """
 
 import time
-from collections.abc import Sequence
 from dataclasses import asdict
 
 import numpy as np
 
-from vast_orchard.core.arrays import Array
 from vast_orchard.core.training.recipe import Recipe, Training, begin, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import NonFiniteError, StoppedError
@@ -29,7 +27,7 @@ from vast_orchard.store.runs import (
     set_checkpoint,
     set_train_s,
 )
-from vast_orchard.store.values import RunPictureValue, RunValue
+from vast_orchard.store.values import RunValue
 from vast_orchard.types import SetName
 
 __all__ = ["train_run"]
@@ -50,29 +48,19 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
         pictures = run_pictures(session, run_id)
         last = checkpoint_path(session, run_id, "last")
     recipe = recipe_from_json(run.recipe)
-    pixels = run_pixels(context, [picture.sha256 for picture in pictures], recipe.preprocessing, progress)
     state = read_checkpoint(context.store.read(last)) if last else None
-    sets = _examples(run, pictures, pixels)
+    index = {entry["id"]: place for place, entry in enumerate(run.classes)}
+    sets = {}
+    for name in (SetName.TRAINING, SetName.VALIDATION):
+        members = [picture for picture in pictures if picture.set_name == name.value]
+        sets[name] = Examples(
+            pixels=run_pixels(context, [picture.sha256 for picture in members], recipe.preprocessing, progress),
+            labels=np.array([index[picture.class_id] for picture in members], np.int64),
+            identities=np.array([identity_number(picture.sha256) for picture in members], np.uint64),
+        )
     progress.stage("Measuring the training pictures", 1)
     training = begin(recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state)
     _Recorder(context, run, recipe, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
-
-
-def _examples(run: RunValue, pictures: Sequence[RunPictureValue], pixels: Array) -> dict[SetName, Examples]:
-    index = {entry["id"]: place for place, entry in enumerate(run.classes)}
-    sets = {}
-    for name in SetName:
-        places = [place for place, picture in enumerate(pictures) if picture.set_name == name.value]
-        sets[name] = Examples(
-            pixels=_rows(pixels, places),
-            labels=np.array([index[pictures[place].class_id] for place in places], np.int64),
-            identities=np.array([identity_number(pictures[place].sha256) for place in places], np.uint64),
-        )
-    return sets
-
-
-def _rows(pixels: Array, places: list[int]) -> Array:
-    return pixels[np.array(places, np.intp)]
 
 
 class _Recorder:
