@@ -68,6 +68,7 @@ const STEPS: Record<string, Step> = {
 export function Field(props: Props) {
   const { rows, classes, size, sheets, selection, onSelection } = props;
   const scroller = useRef<HTMLDivElement>(null);
+  const [active, setActive] = useState(false);
   const width = useWidth(scroller);
   const layout = useMemo(() => layOut(rows, size, width), [rows, size, width]);
   const byId = useMemo(() => new Map(classes.map((entry) => [entry.id, entry])), [classes]);
@@ -133,6 +134,8 @@ export function Field(props: Props) {
         data-testid="field"
         className="h-full overflow-y-auto overflow-x-hidden outline-none"
         onKeyDown={onKeyDown}
+        onFocus={() => setActive(true)}
+        onBlur={() => setActive(false)}
         onDoubleClick={(event) => {
           const picture = layout.flat[indexOf(event.target) ?? -1];
           if (picture) props.onOpen(picture);
@@ -167,7 +170,7 @@ export function Field(props: Props) {
                         size={size}
                         sheet={sheets?.get(picture.id)}
                         chosen={selection.chosen.has(picture.id)}
-                        focused={index === selection.focus && selection.chosen.has(picture.id)}
+                        focused={active && index === selection.focus}
                         left={HEAD_WIDTH + column * layout.step}
                         index={index}
                       />
