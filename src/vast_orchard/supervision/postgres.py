@@ -183,7 +183,7 @@ class Cluster:
             It does not answer in time; the log's last lines are in the message.
         """
         self._end_orphan()
-        # A workplace keeps its port while it is free, so that workers which ride out a restart find it again.
+        # The port stays the same while it is free, so that the API finds the database again after a restart.
         self._port = self._port if self._port and _is_free(self._port) else free_port()
         options = {
             "listen_addresses": "127.0.0.1",
