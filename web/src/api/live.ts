@@ -15,8 +15,34 @@ const REFRESHED: Record<string, readonly string[]> = {
   jobs: ["jobs", "exports", "imports"],
 };
 
-/** Events come faster than anybody reads; what they touch is read again at most this often. */
-const GATHER_MS = 150;
+/** Events come faster than anybody reads; what they touch is read again at most this often, */
+const LEAST_PAUSE_MS = 150;
+/** and never sooner than it took to read it the last time, however large the collection. */
+const LONGEST_PAUSE_MS = 15_000;
+
+/**
+ * Returns what asks for a reading: it begins after a pause, is never cut short by the next event (or a long import
+ * would keep the field from ever showing), and happens once more if events came while it lasted.
+ */
+export function unhurried(read: () => Promise<unknown>): () => void {
+  let wanted = false;
+  let busy = false;
+  let pause = LEAST_PAUSE_MS;
+  const run = async () => {
+    wanted = false;
+    const began = performance.now();
+    await read();
+    pause = Math.min(LONGEST_PAUSE_MS, Math.max(LEAST_PAUSE_MS, performance.now() - began));
+    if (wanted) setTimeout(run, pause);
+    else busy = false;
+  };
+  return () => {
+    wanted = true;
+    if (busy) return;
+    busy = true;
+    setTimeout(run, pause);
+  };
+}
 
 /** Keeps what is on show fresh; false while the stream is broken. */
 export function useLive(): boolean {
@@ -24,26 +50,21 @@ export function useLive(): boolean {
   const [connected, setConnected] = useState(true);
   useEffect(() => {
     const stream = new EventSource("/api/events");
-    const touched = new Set<string>();
-    let timer: number | undefined;
-    const refresh = () => {
-      timer = undefined;
-      const keys = [...touched];
-      touched.clear();
-      if (keys.includes("everything")) void queries.invalidateQueries();
-      else for (const key of keys) void queries.invalidateQueries({ queryKey: [key] });
+    // Each part of what is on show has its own pace, so that progress does not wait for a hundred thousand pictures.
+    const readers = new Map<string, () => void>();
+    const readAgain = (key: string) => {
+      const filter = key === "everything" ? {} : { queryKey: [key] };
+      const reader = readers.get(key) ?? unhurried(() => queries.invalidateQueries(filter));
+      readers.set(key, reader);
+      reader();
     };
     stream.onopen = () => setConnected(true);
     stream.onerror = () => setConnected(false);
     stream.onmessage = (message: MessageEvent<string>) => {
       const { topic } = JSON.parse(message.data) as { topic: string };
-      for (const key of REFRESHED[topic] ?? ["everything"]) touched.add(key);
-      timer ??= window.setTimeout(refresh, GATHER_MS);
+      for (const key of REFRESHED[topic] ?? ["everything"]) readAgain(key);
     };
-    return () => {
-      window.clearTimeout(timer);
-      stream.close();
-    };
+    return () => stream.close();
   }, [queries]);
   return connected;
 }
