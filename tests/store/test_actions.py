@@ -89,6 +89,12 @@ def test_a_picture_of_another_project_changes_nothing(desk: _Desk, world: World)
     assert desk.labels() == _START
 
 
+def test_more_pictures_than_a_statement_has_parameters(desk: _Desk, world: World) -> None:
+    many = range(1_000_000, 1_070_000)
+    with desk.database.session() as session, pytest.raises(MissingError, match="70000 of 70000 pictures are not in"):
+        label_pictures(session, desk.project, "one", many, desk.id_of("plate"))
+
+
 def test_new_and_renamed_classes_can_be_taken_back(desk: _Desk) -> None:
     with desk.database.session() as session:
         made = create_class(session, desk.project, "one", "  stellar ")

@@ -59,7 +59,15 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
         parts.quick.close()
         parts.database.close()
 
-    app = FastAPI(title="Vast Orchard", version=__version__, lifespan=living, openapi_url="/api/openapi.json")
+    # No pages of documentation: those that FastAPI brings load their scripts from another host.
+    app = FastAPI(
+        title="Vast Orchard",
+        version=__version__,
+        lifespan=living,
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+    )
     install_problems(app)
     app.add_middleware(Guard)
     for router in (x.router for x in (projects, pictures, imports, runs, release, jobs, events)):

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.classes import add_class, class_row, rename_class_row
-from vast_orchard.store.database import tell
+from vast_orchard.store.database import among, tell
 from vast_orchard.store.schema import Action, ActionChange, Class, Picture
 from vast_orchard.store.values import ActionValue, UndoResult
 
@@ -40,7 +40,7 @@ def label_pictures(
     wanted = sorted(set(picture_ids))
     rows = session.execute(
         select(Picture.id, Picture.class_id)
-        .where(Picture.project_id == project_id, Picture.id.in_(wanted))
+        .where(Picture.project_id == project_id, among(Picture.id, wanted))
         .order_by(Picture.id)
         .with_for_update()
     ).all()
@@ -69,7 +69,7 @@ def _apply(session: Session, action_id: int, changes: Sequence[tuple[int, int | 
     for picture, _, after in changes:
         by_class.setdefault(after, []).append(picture)
     for after, pictures in by_class.items():
-        session.execute(update(Picture).where(Picture.id.in_(pictures)).values(class_id=after))
+        session.execute(update(Picture).where(among(Picture.id, pictures)).values(class_id=after))
 
 
 def create_class(session: Session, project_id: int, window: str, name: str) -> Class:

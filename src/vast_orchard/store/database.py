@@ -1,19 +1,25 @@
 """One engine a process, sessions as transactions, and the one channel on which changes are told."""
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import BigInteger, ColumnElement, Engine, any_, cast, create_engine, text
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import OperationalError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from vast_orchard.errors import DatabaseGoneError
 
-__all__ = ["CHANNEL", "Database", "tell"]
+__all__ = ["CHANNEL", "Database", "among", "tell"]
 
 CHANNEL = "vast_orchard"
+
+
+def among(column: InstrumentedAttribute[int], values: Sequence[int]) -> ColumnElement[bool]:
+    """`column in values` with one array as its parameter: a list of parameters ends at 65,535 of them."""
+    return column == any_(cast(list(values), ARRAY(BigInteger)))
 
 
 def tell(session: Session, topic: str, project_id: int, **facts: Any) -> None:

@@ -6,6 +6,7 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import MissingError
+from vast_orchard.store.database import among
 from vast_orchard.store.schema import Action, ActionChange, Appearance, Class, Import, Picture, SplitMember
 from vast_orchard.store.values import AppearanceValue, PictureDetail, PictureValue
 
@@ -45,7 +46,7 @@ def list_pictures(
 
 def pictures_by_id(session: Session, project_id: int, picture_ids: Sequence[int]) -> Sequence[PictureValue]:
     """Those of the pictures that are in the project, in the order asked for."""
-    query = _query(project_id, None).where(Picture.id.in_(picture_ids))
+    query = _query(project_id, None).where(among(Picture.id, picture_ids))
     found = {row.id: _value(row, set_name) for row, set_name in session.execute(query)}
     return [found[picture] for picture in picture_ids if picture in found]
 

@@ -50,6 +50,7 @@ export function ProjectList() {
 
   return (
     <div className="flex h-full flex-col">
+      <title>Vast Orchard</title>
       <header className="flex items-center justify-between border-b border-hairline px-6 py-2">
         <h1 className="text-lg font-semibold">Vast Orchard</h1>
         <div className="flex items-center gap-2">

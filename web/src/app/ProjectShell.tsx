@@ -57,6 +57,7 @@ export function ProjectShell() {
       ];
   return (
     <div className="flex h-full flex-col">
+      <title>{`${project.data.name} · Vast Orchard`}</title>
       <header className="flex items-stretch border-b border-hairline pl-4 pr-2">
         <Link to="/" className="flex items-center pr-2 text-quiet hover:text-ink" title="All projects">
           Projects

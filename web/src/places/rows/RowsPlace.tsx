@@ -2,9 +2,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, type KeyboardEvent, useCallback, useMemo, useRef, useState } from "react";
 import { client, header, need } from "../../api/client";
-import { usePictures } from "../../api/queries";
+import { useJobs, usePictures } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
+import { isActive, jobWords } from "../../domain/jobs";
 import { NOTHING_CHOSEN, type Selection } from "../../domain/selection";
 import { sheetPlaces } from "../../domain/sheets";
 import { plural } from "../../domain/words";
@@ -13,6 +14,7 @@ import { Choice } from "../../parts/Choice";
 import { LabelSheet } from "../../parts/LabelSheet";
 import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
+import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { BringInSheet, type Sending } from "./BringInSheet";
 import { bringIn, type ChosenFile, fromDrop } from "./bringIn";
@@ -36,6 +38,10 @@ export function RowsPlace() {
   const [params, setAddress] = useAddress();
   const pictures = usePictures(project.id, split?.id);
   const mending = useMending(project.id);
+  const { data: jobs = [] } = useJobs();
+  const arriving = jobs.find(
+    (job) => job.kind === "import" && job.project_id === project.id && isActive(job),
+  );
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const [laid, setLaid] = useState<Laid>();
@@ -169,7 +175,7 @@ export function RowsPlace() {
         <span className="ml-3 text-quiet" role="status" data-testid="chosen">
           {selection.chosen.size
             ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
-            : plural(all.length, "picture")}
+            : `${plural(all.length, "picture")}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
         </span>
         <div className="ml-auto flex items-center gap-4">
           <Choice<GroupKey>
@@ -192,7 +198,13 @@ export function RowsPlace() {
       <div className="relative min-h-0 flex-1">
         {pictures.isPending && <Reading what="pictures" />}
         {pictures.isError && <Failed error={pictures.error} onRetry={() => void pictures.refetch()} />}
-        {pictures.data && !all.length && (
+        {pictures.data && !all.length && arriving && (
+          <Empty title={arriving.title}>
+            <p className="mb-2">{jobWords(arriving)}</p>
+            <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
+          </Empty>
+        )}
+        {pictures.data && !all.length && !arriving && (
           <Empty title="No pictures yet">
             <p className="mb-4">
               Drop a zip or a folder here: one folder for each class. What cannot be read is skipped and
