@@ -114,6 +114,14 @@ class Screen:
         chain = chain.move_by_offset(*by) if by else chain.move_to_element(end)
         chain.pause(0.1).release().perform()
 
+    def drop(self, target: WebElement, *paths: Path) -> None:
+        """Drop files or folders from outside on an element, as from a file manager."""
+        box = target.rect
+        data = {"items": [], "files": [str(path) for path in paths], "dragOperationsMask": 1}
+        place = {"x": box["x"] + box["width"] / 2, "y": box["y"] + box["height"] / 2, "data": data}
+        for kind in ("dragEnter", "dragOver", "drop"):
+            self.browser.execute_cdp_cmd("Input.dispatchDragEvent", {"type": kind, **place})
+
     def click_with(self, key: str, element: WebElement) -> None:
         """Click while a key is held."""
         ActionChains(self.browser).key_down(key).click(element).key_up(key).perform()

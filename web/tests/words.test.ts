@@ -111,7 +111,7 @@ describe("sheets", () => {
       { length: 300 },
       (_, id) => ({ id }) as Parameters<typeof sheetPlaces>[1][number],
     );
-    const places = sheetPlaces(4, pictures);
+    const places = sheetPlaces(4, pictures, 12);
     expect(places.size).toBe(300);
     expect(new Set([...places.values()].map((place) => place.url)).size).toBe(2);
     expect(places.get(17)).toMatchObject({ column: 1, row: 1 });

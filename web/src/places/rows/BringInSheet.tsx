@@ -120,7 +120,7 @@ function ImportEntry({ entry }: { entry: Import }) {
               <ul className="mt-1 text-sm">
                 {report.skipped.map((skip) => (
                   <li key={skip.path} className="py-0.5">
-                    <span className="font-mono break-all">{skip.path}</span>{" "}
+                    <span className="font-mono wrap-anywhere">{skip.path}</span>{" "}
                     <span className="text-quiet">{skip.reason}</span>
                   </li>
                 ))}

@@ -52,7 +52,7 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
               {entry && <ClassSign place={entry.place} sign={entry.sign} />}
               {entry?.name ?? "unlabelled"}
             </DialogTitle>
-            <p className="mb-3 text-sm break-all text-quiet">{picture.name}</p>
+            <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
             <dl className="grid grid-cols-[64px_1fr] gap-y-0.5 text-sm">
               <dt className="text-quiet">set</dt>
               <dd>{picture.set_name ?? "none"}</dd>
@@ -76,7 +76,7 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
                   <h3 className="font-semibold">Came in {plural(detail.data.appearances.length, "time")}</h3>
                   <ul className="mb-3">
                     {detail.data.appearances.map((seen) => (
-                      <li key={seen.path} className="break-all text-quiet">
+                      <li key={seen.path} className="wrap-anywhere text-quiet">
                         {seen.path}
                         {seen.class_name ? ` as ${seen.class_name}` : ""}
                       </li>

@@ -7,7 +7,7 @@ import { useAddress, usePlace } from "../../app/context";
 import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
 import { isActive, jobWords } from "../../domain/jobs";
 import { NOTHING_CHOSEN, type Selection } from "../../domain/selection";
-import { sheetPlaces } from "../../domain/sheets";
+import { LARGEST_ON_SHEETS, sheetPlaces } from "../../domain/sheets";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
@@ -30,8 +30,6 @@ type Laid =
   | { kind: "rename class"; classId: number }
   | { kind: "label" }
   | undefined;
-
-const LARGEST_ON_SHEETS = 28;
 
 export function RowsPlace() {
   const { project, classes, split } = usePlace();
@@ -57,7 +55,7 @@ export function RowsPlace() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: `all` is the query's data, which keeps its identity
   const rows = useMemo(() => fieldRows(all, classes, group), [pictures.data, classes, group]);
   const sheets = useMemo(
-    () => (size <= LARGEST_ON_SHEETS ? sheetPlaces(project.id, pictures.data ?? []) : undefined),
+    () => (size <= LARGEST_ON_SHEETS ? sheetPlaces(project.id, pictures.data ?? [], size) : undefined),
     [size, project.id, pictures.data],
   );
   const flat = useMemo(() => rows.flatMap((row) => row.pictures), [rows]);
