@@ -1,9 +1,10 @@
 import { describe, expect, it } from "vitest";
-import type { Job, Network, Recipe } from "../src/api/client";
+import type { ClassOf, Job, Network, Recipe } from "../src/api/client";
 import { isActive, jobWords, trayWords } from "../src/domain/jobs";
+import { labelKey } from "../src/domain/labelKeys";
 import { scheduleWords, stackBars, steps, variationWords } from "../src/domain/recipe";
 import { sheetPlaces } from "../src/domain/sheets";
-import { bytes, duration, listed, percent, plural, score } from "../src/domain/words";
+import { bytes, duration, percent, plural, score } from "../src/domain/words";
 
 describe("words", () => {
   it("counts in words", () => {
@@ -12,7 +13,6 @@ describe("words", () => {
       "1,400 pictures",
       "2 classes",
     ]);
-    expect([listed([]), listed(["a"]), listed(["a", "b", "c"])]).toEqual(["", "a", "a, b and c"]);
   });
 
   it("writes numbers as coarse as they are", () => {
@@ -63,6 +63,21 @@ describe("jobs", () => {
     ).toBe("1 under way, 1 waiting, 1 failed");
     expect(trayWords([])).toBe("Nothing under way");
     expect(isActive(job({ state: "stopped" }))).toBe(false);
+  });
+});
+
+describe("label keys", () => {
+  const classes = [{ id: 40 }, { id: 7 }] as ClassOf[];
+
+  it("mean the first classes by place, none, or asking", () => {
+    expect(labelKey("2", classes)).toEqual({ kind: "label", classId: 7 });
+    expect(labelKey("0", classes)).toEqual({ kind: "label", classId: null });
+    expect(labelKey("L", classes)).toEqual({ kind: "ask" });
+  });
+
+  it("mean nothing where there is no such class", () => {
+    expect(labelKey("3", classes)).toBeUndefined();
+    expect(labelKey("x", classes)).toBeUndefined();
   });
 });
 

@@ -17,7 +17,7 @@ from vast_orchard.api.guard import Guard
 from vast_orchard.api.problems import install_problems
 from vast_orchard.jobs.quick.process import QuickProcess
 from vast_orchard.settings import Settings
-from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.bytes import byte_store
 from vast_orchard.store.database import Database
 
 __all__ = ["create_app", "page_folder"]
@@ -32,7 +32,7 @@ def _parts(settings: Settings) -> Parts:
     return Parts(
         settings=settings,
         database=Database(settings.database_url),
-        store=ByteStore(settings.bytes_url or str((settings.data_dir / "bytes").absolute())),
+        store=byte_store(settings),
         quick=QuickProcess(settings),
     )
 

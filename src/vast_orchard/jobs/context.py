@@ -9,18 +9,13 @@ from vast_orchard.formats.picture_file import PictureLimits
 from vast_orchard.formats.source import SourceLimits
 from vast_orchard.settings import Settings
 from vast_orchard.store import jobs
-from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.bytes import ByteStore, byte_store
 from vast_orchard.store.database import Database
 
-__all__ = ["Progress", "WorkContext", "byte_store", "open_context"]
+__all__ = ["Progress", "WorkContext", "open_context"]
 
 # A window learns of progress this often; oftener only costs writes.
 _REPORT_EVERY_S = 0.3
-
-
-def byte_store(settings: Settings) -> ByteStore:
-    """The store of picture and model bytes that the settings name."""
-    return ByteStore(settings.bytes_url or str((settings.data_dir / "bytes").absolute()))
 
 
 @dataclass(frozen=True, kw_only=True)

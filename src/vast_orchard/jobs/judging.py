@@ -4,7 +4,7 @@ from dataclasses import asdict
 
 import numpy as np
 
-from vast_orchard.core.judging.scores import judge
+from vast_orchard.core.judging.scores import judge, picture_losses
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.jobs.context import Progress, WorkContext
@@ -13,9 +13,6 @@ from vast_orchard.store.predictions import store_predictions
 from vast_orchard.store.runs import checkpoint_path, get_run, run_pictures, set_judgement
 
 __all__ = ["judge_set", "kept_model"]
-
-# The loss of a probability of zero is counted as that of this one.
-_LEAST = 1e-12
 
 
 def kept_model(context: WorkContext, run_id: int) -> Model:
@@ -52,14 +49,14 @@ def judge_set(context: WorkContext, run_id: int, set_name: str, progress: Progre
     ids = [entry["id"] for entry in run.classes]
     labels = np.array([ids.index(picture.class_id) for picture in pictures], np.int64)
     probabilities = model.probabilities(pixels)
-    predicted = probabilities.argmax(axis=1)
+    predicted, losses = probabilities.argmax(axis=1), picture_losses(probabilities, labels)
     rows = [
         {
             "picture_id": picture.picture_id,
             "true_class": picture.class_id,
             "predicted_class": ids[int(predicted[n])],
             "p": float(probabilities[n, predicted[n]]),
-            "loss": float(-np.log(max(float(probabilities[n, labels[n]]), _LEAST))),
+            "loss": float(losses[n]),
             "probabilities": [float(p) for p in probabilities[n]],
         }
         for n, picture in enumerate(pictures)

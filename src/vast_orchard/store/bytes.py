@@ -7,8 +7,9 @@ import uuid
 import fsspec
 
 from vast_orchard.errors import MissingError, ServiceError
+from vast_orchard.settings import Settings
 
-__all__ = ["ByteStore"]
+__all__ = ["ByteStore", "byte_store"]
 
 
 class ByteStore:
@@ -90,3 +91,8 @@ class ByteStore:
     def thumbnail_path(sha256: str) -> str:
         """Where a picture's thumbnail lies."""
         return f"thumbnails/{sha256[:2]}/{sha256}.jpg"
+
+
+def byte_store(settings: Settings) -> ByteStore:
+    """The store of picture and model bytes that the settings name."""
+    return ByteStore(settings.bytes_url or str((settings.data_dir / "bytes").absolute()))

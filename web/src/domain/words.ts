@@ -33,8 +33,3 @@ export function bytes(count: number): string {
   if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;
   return `${(count / 1024 / 1024).toFixed(1)} MB`;
 }
-
-export function listed(items: readonly string[]): string {
-  if (items.length < 2) return items[0] ?? "";
-  return `${items.slice(0, -1).join(", ")} and ${items[items.length - 1]}`;
-}

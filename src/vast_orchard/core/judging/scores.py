@@ -8,7 +8,7 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.errors import ShapeError
 
-__all__ = ["ClassScores", "Judgement", "judge"]
+__all__ = ["ClassScores", "Judgement", "judge", "picture_losses"]
 
 # The smallest probability counted in a loss: float32 rounds what is surely wrong to 0, whose loss is infinite.
 _LEAST = 1e-12
@@ -47,6 +47,12 @@ def _ratio(part: int, whole: int) -> float | None:
     return part / whole if whole else None
 
 
+def picture_losses(probabilities: FloatArray, labels: Array) -> FloatArray:
+    """Cross-entropy of each picture in nats: (N,), float64, for probabilities of shape (N, K) and labels (N,)."""
+    true = probabilities[np.arange(len(labels)), labels].astype(np.float64)
+    return -np.log(np.maximum(true, _LEAST))
+
+
 def judge(probabilities: FloatArray, labels: Array) -> Judgement:
     """Score predictions against labels.
 
@@ -75,13 +81,12 @@ def judge(probabilities: FloatArray, labels: Array) -> Judgement:
     scores = tuple(_class_scores(confusion, place) for place in range(classes))
     present = [entry for entry in scores if entry.count]
     right = int(np.trace(confusion))
-    losses = -np.log(np.maximum(probabilities[np.arange(len(labels)), labels].astype(np.float64), _LEAST))
     return Judgement(
         count=len(labels),
         right=right,
         accuracy=right / len(labels),
         accuracy_interval=wilson_interval(right, len(labels)),
-        loss=float(losses.mean()),
+        loss=float(picture_losses(probabilities, labels).mean()),
         largest_class_share=max(entry.count for entry in scores) / len(labels),
         macro_precision=float(np.mean([entry.precision or 0.0 for entry in present])),
         macro_recall=float(np.mean([entry.recall or 0.0 for entry in present])),

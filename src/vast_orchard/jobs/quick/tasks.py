@@ -14,9 +14,8 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
-from vast_orchard.jobs.context import byte_store
 from vast_orchard.settings import Settings
-from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.bytes import ByteStore, byte_store
 
 __all__ = ["TASKS", "set_up"]
 

@@ -1,7 +1,7 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
 import type { Answer, Run } from "../../api/client";
 import { answerSentence, ranked } from "../../domain/ranking";
-import { ClassSign } from "../../parts/ClassSign";
+import { ProbabilityBars } from "../../parts/ProbabilityBars";
 
 /** What was tried in this window; nothing of it is stored. */
 export interface Tried {
@@ -47,25 +47,11 @@ export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run
             style={{ left: `${threshold * 100}%` }}
             aria-hidden="true"
           />
-          {order.map((entry) => (
-            <div key={entry.name} className="mb-2">
-              <div className="flex justify-between">
-                <span>
-                  <ClassSign place={entry.place} sign={run.classes[entry.place]?.sign ?? ""} /> {entry.name}
-                </span>
-                <span className="font-mono">{entry.p.toFixed(3)}</span>
-              </div>
-              <div className="h-2.5 bg-sunken">
-                <div
-                  className="h-full"
-                  style={{
-                    width: `${entry.p * 100}%`,
-                    background: entry.p >= threshold ? "var(--good)" : "var(--edge)",
-                  }}
-                />
-              </div>
-            </div>
-          ))}
+          <ProbabilityBars
+            order={order}
+            run={run}
+            colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
+          />
           <div className="flex justify-between font-mono text-xs text-quiet">
             <span>0</span>
             <span>0.5</span>

@@ -3,6 +3,7 @@ import { type KeyboardEvent, useMemo, useRef, useState } from "react";
 import type { Judgement, Outcome, Run, SetName } from "../../api/client";
 import { useOutcomes } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
+import { labelKey } from "../../domain/labelKeys";
 import { confusedPairs, likenessOrder, type Share } from "../../domain/matrix";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -61,15 +62,13 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
     const at = shown.findIndex((outcome) => outcome.picture_id === chosen);
     const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const here = shown[at];
+    const asked = labelKey(event.key, classes);
     if (step !== undefined) {
       const next = shown[Math.max(0, Math.min(shown.length - 1, at + step))];
       setChosen(next?.picture_id);
       list.current?.querySelector<HTMLElement>(`[data-outcome="${next?.picture_id}"]`)?.focus();
-    } else if (/^[1-9]$/.test(event.key)) {
-      const entry = classes[Number(event.key) - 1];
-      if (here && entry) void mending.label([here.picture_id], entry.id);
-    } else if (event.key === "0" && here) void mending.label([here.picture_id], null);
-    else if (event.key.toLowerCase() === "l" && here) setLabelling(true);
+    } else if (here && asked?.kind === "label") void mending.label([here.picture_id], asked.classId);
+    else if (here && asked) setLabelling(true);
     else return;
     event.preventDefault();
   };

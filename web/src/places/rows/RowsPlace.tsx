@@ -6,6 +6,7 @@ import { useJobs, usePictures } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
 import { isActive, jobWords } from "../../domain/jobs";
+import { labelKey } from "../../domain/labelKeys";
 import { NOTHING_CHOSEN, type Selection } from "../../domain/selection";
 import { LARGEST_ON_SHEETS, sheetPlaces } from "../../domain/sheets";
 import { plural } from "../../domain/words";
@@ -100,11 +101,9 @@ export function RowsPlace() {
       }
       return;
     }
-    if (/^[1-9]$/.test(event.key)) {
-      const entry = classes[Number(event.key) - 1];
-      if (entry) label(ids, entry.id);
-    } else if (event.key === "0") label(ids, null);
-    else if (event.key.toLowerCase() === "l" && ids.length) setLaid({ kind: "label" });
+    const asked = labelKey(event.key, classes);
+    if (asked?.kind === "label") label(ids, asked.classId);
+    else if (asked && ids.length) setLaid({ kind: "label" });
     else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
     else if (event.key === "+" || event.key === "-") {
       const next = TILE_SIZES[TILE_SIZES.indexOf(size) + (event.key === "+" ? 1 : -1)];
