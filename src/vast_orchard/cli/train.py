@@ -14,7 +14,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from vast_orchard import __version__
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.judging.scores import Judgement, judge
-from vast_orchard.core.network.description import plan
+from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
@@ -182,7 +182,7 @@ def train(
         "epochs": epochs,
         "kept_epoch": state.best_epoch,
         "train_s": round(train_s, 3),
-        "parameters": sum(entry.parameters for entry in plan(model.description)),
+        "parameters": plan(model.description).parameters,
         "export": str(path),
         "export_check": {"pictures": proof.pictures, "max_abs_difference": proof.max_abs_difference},
     }

@@ -15,7 +15,8 @@ from typing import Any
 import numpy as np
 
 from vast_orchard.core.arrays import FloatArray
-from vast_orchard.core.network.description import description_to_json, plan
+from vast_orchard.core.network.description import description_to_json
+from vast_orchard.core.network.plan import plan
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.onnx_model import onnx_bytes
@@ -55,7 +56,7 @@ def _facts(model: Model, origin: Mapping[str, Any]) -> dict[str, Any]:
         "input": {"name": "pixels", "type": "uint8", "shape": ["N", *model.description.input_shape]},
         "output": {"name": "probabilities", "type": "float32", "shape": ["N", len(model.classes)]},
         "network": description_to_json(model.description),
-        "parameters": sum(entry.parameters for entry in plan(model.description)),
+        "parameters": plan(model.description).parameters,
         "origin": dict(origin),
     }
 

@@ -16,6 +16,7 @@ from vast_orchard.core.network.network import Network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.training.loop import predict
+from vast_orchard.core.team import Team
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
 __all__ = ["Model", "read_model", "write_model"]
@@ -37,9 +38,9 @@ class Model:
         network.load(self.weights)
         return network
 
-    def probabilities(self, pixels: Array) -> FloatArray:
+    def probabilities(self, pixels: Array, team: Team | None = None) -> FloatArray:
         """(N, classes) for pixels of shape (N, H, W, C), uint8, at the network's size."""
-        return predict(self.network(), pixels, self.statistics)
+        return predict(self.network(), pixels, self.statistics, team)
 
 
 def write_model(model: Model) -> bytes:

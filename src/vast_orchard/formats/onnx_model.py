@@ -8,9 +8,9 @@ import onnx
 from onnx import TensorProto, helper, numpy_helper
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.core.network import description as d
+from vast_orchard.core.network import layers as d
+from vast_orchard.core.network.plan import Shape, plan, window_of
 from vast_orchard.core.ops.batch_norm import EPSILON
-from vast_orchard.core.ops.conv2d import same_padding
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model
 
@@ -22,69 +22,93 @@ _IR = 8
 
 
 class _Graph:
-    """Nodes and constants as they are added; `value` is the name of the last result."""
+    """Nodes and constants as they are added. Pictures are channels-first as ONNX wants them, features (N, F)."""
 
     def __init__(self) -> None:
         self.nodes: list[onnx.NodeProto] = []
         self.constants: list[onnx.TensorProto] = []
-        self.value = "pixels"
-        self.channels_first = False
-        self.is_picture = True  # false once flattened to (N, features)
 
     def constant(self, name: str, array: Array) -> str:
         self.constants.append(numpy_helper.from_array(np.ascontiguousarray(array), name))
         return name
 
-    def node(self, kind: str, name: str, *inputs: str, **attributes: object) -> None:
-        self.nodes.append(helper.make_node(kind, [self.value, *inputs], [name], name=name, **attributes))
-        self.value = name
-
-    def to_channels(self, *, first: bool) -> None:
-        """ONNX convolves channels-first; the core works channels-last. Turn only where they meet."""
-        if self.channels_first != first:
-            order = [0, 3, 1, 2] if first else [0, 2, 3, 1]
-            self.node("Transpose", f"turned_{len(self.nodes)}", perm=order)
-            self.channels_first = first
+    def node(self, kind: str, name: str, *inputs: str, **attributes: object) -> str:
+        self.nodes.append(helper.make_node(kind, list(inputs), [name], name=name, **attributes))
+        return name
 
 
-def _add_conv2d(graph: _Graph, layer: d.Conv2D, name: str, weights: dict[str, Array]) -> None:
-    graph.to_channels(first=True)
+def _pads(layer: d.Layer, shape: Shape) -> dict[str, list[int]]:
+    """What ONNX asks of a sliding window over pictures of `shape`."""
+    window = window_of(layer)
+    (top, bottom), (left, right) = (axis.pads(n) for axis, n in zip(window, shape[:2], strict=True))
+    return {
+        "kernel_shape": [axis.size for axis in window],
+        "strides": [axis.stride for axis in window],
+        "pads": [top, left, bottom, right],
+    }
+
+
+def _add_convolution(
+    graph: _Graph, layer: d.Conv2D | d.DepthwiseConv2D, name: str, x: str, shape: Shape, weights: dict[str, Array]
+) -> None:
     inputs = [graph.constant(f"{name}.weights", weights["weights"].transpose(3, 2, 0, 1))]
     if layer.bias:
         inputs.append(graph.constant(f"{name}.bias", weights["bias"]))
-    before, after = same_padding(layer.kernel) if layer.padding == "same" else (0, 0)
-    graph.node("Conv", name, *inputs, kernel_shape=[layer.kernel] * 2, pads=[before, before, after, after])
+    groups = layer.groups if isinstance(layer, d.Conv2D) else shape[2]
+    graph.node("Conv", name, x, *inputs, group=groups, dilations=[layer.dilation] * 2, **_pads(layer, shape))
 
 
-def _add_layer(graph: _Graph, layer: d.Layer, name: str, weights: dict[str, Array]) -> None:
+def _add_layer(
+    graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Shape, weights: dict[str, Array]
+) -> None:
     match layer:
-        case d.Conv2D():
-            _add_conv2d(graph, layer, name, weights)
+        case d.Conv2D() | d.DepthwiseConv2D():
+            _add_convolution(graph, layer, name, x[0], shape, weights)
         case d.BatchNorm():
-            if graph.is_picture:
-                graph.to_channels(first=True)
             inputs = [graph.constant(f"{name}.{key}", weights[key]) for key in ("gamma", "beta", "mean", "variance")]
-            graph.node("BatchNormalization", name, *inputs, epsilon=EPSILON)
+            graph.node("BatchNormalization", name, x[0], *inputs, epsilon=EPSILON)
         case d.ReLU():
-            graph.node("Relu", name)
+            graph.node("Relu", name, x[0])
+        case d.LeakyReLU():
+            graph.node("LeakyRelu", name, x[0], alpha=layer.slope)
+        case d.SiLU():
+            graph.node("Mul", name, x[0], graph.node("Sigmoid", f"{name}_sigmoid", x[0]))
+        case d.Tanh():
+            graph.node("Tanh", name, x[0])
+        case d.Sigmoid():
+            graph.node("Sigmoid", name, x[0])
         case d.MaxPool():
-            graph.to_channels(first=True)
-            graph.node("MaxPool", name, kernel_shape=[layer.size] * 2, strides=[layer.size] * 2)
+            graph.node("MaxPool", name, x[0], **_pads(layer, shape))
+        case d.AveragePool():
+            graph.node("AveragePool", name, x[0], count_include_pad=0, **_pads(layer, shape))
         case d.GlobalAveragePool():
-            graph.to_channels(first=True)
-            graph.node("GlobalAveragePool", f"{name}_mean")
-            graph.node("Flatten", name, axis=1)
-            graph.is_picture = False
+            graph.node("Flatten", name, graph.node("GlobalAveragePool", f"{name}_mean", x[0]), axis=1)
         case d.Flatten():
-            if graph.is_picture:
-                graph.to_channels(first=False)
-            graph.node("Flatten", name, axis=1)
-            graph.is_picture = False
-        case d.Dropout():
-            pass  # does nothing at inference
+            # The core flattens channels-last, and the dense layer's weights are in that order.
+            turned = graph.node("Transpose", f"{name}_turned", x[0], perm=[0, 2, 3, 1]) if len(shape) == 3 else x[0]
+            graph.node("Flatten", name, turned, axis=1)
+        case d.Dropout() | d.SpatialDropout():
+            graph.node("Identity", name, x[0])  # does nothing at inference
         case d.Dense():
-            inputs = [graph.constant(f"{name}.{key}", weights[key]) for key in ("weights", "bias")]
-            graph.node("Gemm", name, *inputs)
+            keys = ("weights", "bias") if layer.bias else ("weights",)
+            graph.node("Gemm", name, x[0], *(graph.constant(f"{name}.{key}", weights[key]) for key in keys))
+        case d.Add():
+            graph.node("Sum", name, *x)
+        case d.Concat():
+            graph.node("Concat", name, *x, axis=1)
+
+
+def _add_network(graph: _Graph, model: Model, pictures: str) -> str:
+    """All layers, fed by the value `pictures`; returns the name of the logits."""
+    values, shapes = [pictures], [model.description.input_shape]
+    for entry, layer in zip(plan(model.description).layers, model.description.layers, strict=True):
+        prefix = f"{entry.key}."
+        weights = {key.removeprefix(prefix): v for key, v in model.weights.items() if key.startswith(prefix)}
+        fed = [values[source] for source in entry.sources]
+        _add_layer(graph, layer, entry.key, fed, shapes[entry.sources[0]], weights)
+        values.append(entry.key)
+        shapes.append(entry.shape)
+    return values[-1]
 
 
 def onnx_bytes(model: Model) -> bytes:
@@ -100,15 +124,13 @@ def onnx_bytes(model: Model) -> bytes:
     """
     graph = _Graph()
     height, width, channels = model.description.input_shape
-    graph.node("Cast", "as_float", to=TensorProto.FLOAT)
-    graph.node("Sub", "centred", graph.constant("mean", np.asarray(model.statistics.mean, np.float32)))
-    graph.node("Div", "standardised", graph.constant("deviation", np.asarray(model.statistics.deviation, np.float32)))
-    network = model.network()
-    for name, layer in zip(network.names, model.description.layers, strict=True):
-        prefix = f"{name}."
-        weights = {key.removeprefix(prefix): v for key, v in model.weights.items() if key.startswith(prefix)}
-        _add_layer(graph, layer, name, weights)
-    graph.node("Softmax", "probabilities", axis=1)
+    mean, deviation = (
+        graph.constant(name, np.asarray(getattr(model.statistics, name), np.float32)) for name in ("mean", "deviation")
+    )
+    centred = graph.node("Sub", "centred", graph.node("Cast", "as_float", "pixels", to=TensorProto.FLOAT), mean)
+    scaled = graph.node("Div", "standardised", centred, deviation)
+    logits = _add_network(graph, model, graph.node("Transpose", "channels_first", scaled, perm=[0, 3, 1, 2]))
+    graph.node("Softmax", "probabilities", logits, axis=1)
     made = helper.make_model(
         helper.make_graph(
             graph.nodes,

@@ -3,7 +3,7 @@
 from typing import Any
 
 from vast_orchard import __version__
-from vast_orchard.core.network.description import plan
+from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 

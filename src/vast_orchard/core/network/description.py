@@ -1,237 +1,123 @@
-"""A network as data: layers, shapes, parameter counts, and what is wrong with it."""
+"""A network as data: layers and how they are joined, and its form as JSON."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
-from typing import Any, TypeAlias
+from collections.abc import Mapping
+from dataclasses import MISSING, dataclass, fields
+from typing import Any
 
+from vast_orchard.core.network.layers import INPUT, KINDS, Layer, kind_of
 from vast_orchard.errors import DescriptionError
 
-__all__ = [
-    "BatchNorm",
-    "Conv2D",
-    "Dense",
-    "Dropout",
-    "Flatten",
-    "GlobalAveragePool",
-    "Layer",
-    "LayerPlan",
-    "MaxPool",
-    "NetworkDescription",
-    "ReLU",
-    "description_from_json",
-    "description_to_json",
-    "plan",
-]
-
-Shape: TypeAlias = tuple[int, ...]
-
-
-@dataclass(frozen=True, kw_only=True)
-class Conv2D:
-    """Convolution at stride 1."""
-
-    filters: int  # output channels
-    kernel: int = 3  # side of the square window, pixels
-    padding: str = "same"  # "same" or "valid"
-    bias: bool = True
-
-
-@dataclass(frozen=True, kw_only=True)
-class BatchNorm:
-    """Batch normalisation per channel."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class ReLU:
-    """max(x, 0)."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class MaxPool:
-    """Largest value of each square window."""
-
-    size: int = 2  # side and step, pixels
-
-
-@dataclass(frozen=True, kw_only=True)
-class GlobalAveragePool:
-    """Mean over height and width."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Flatten:
-    """(H, W, C) to (H·W·C)."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class Dropout:
-    """Zeros at random while training."""
-
-    rate: float = 0.25  # share of values set to zero
-
-
-@dataclass(frozen=True, kw_only=True)
-class Dense:
-    """Fully connected."""
-
-    units: int  # output values
-
-
-Layer: TypeAlias = Conv2D | BatchNorm | ReLU | MaxPool | GlobalAveragePool | Flatten | Dropout | Dense
-
-_KINDS: dict[str, Callable[..., Layer]] = {
-    "conv2d": Conv2D,
-    "batch_norm": BatchNorm,
-    "relu": ReLU,
-    "max_pool": MaxPool,
-    "global_average_pool": GlobalAveragePool,
-    "flatten": Flatten,
-    "dropout": Dropout,
-    "dense": Dense,
-}
-_NAMES = {kind: name for name, kind in _KINDS.items()}
+__all__ = ["NetworkDescription", "description_from_json", "description_to_json", "mistake", "sources"]
 
 
 @dataclass(frozen=True, kw_only=True)
 class NetworkDescription:
-    """A plain list of layers over pictures of one shape; the last layer gives one logit a class."""
+    """Layers over pictures of one shape, each fed by the layer before or by those that it names.
+
+    The last layer gives one logit a class.
+    """
 
     name: str
     input_shape: tuple[int, int, int]  # height, width, channels
     layers: tuple[Layer, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
-class LayerPlan:
-    """What one layer makes of its input."""
-
-    place: int  # counted from 1
-    kind: str
-    shape: Shape  # without the batch axis
-    parameters: int
-
-
-def _wrong(place: int, what: str, mend: str) -> DescriptionError:
+def mistake(place: int, what: str, mend: str) -> DescriptionError:
+    """What is wrong with the layer at `place`, counted from 1."""
     return DescriptionError(f"Layer {place} {what}.", mend)
 
 
-def _plan_conv2d(place: int, layer: Conv2D, shape: Shape) -> tuple[Shape, int]:
-    if len(shape) != 3:
-        raise _wrong(place, "convolves values that are no longer a picture", "Move it before the flattening.")
-    if layer.filters < 1 or layer.kernel < 1 or layer.padding not in ("same", "valid"):
-        raise _wrong(place, f"cannot be a convolution: {layer}", "Use at least 1 filter, 1 pixel, 'same' or 'valid'.")
-    shrink = layer.kernel - 1 if layer.padding == "valid" else 0
-    height, width = shape[0] - shrink, shape[1] - shrink
-    if min(height, width) < 1:
-        raise _wrong(
-            place,
-            f"convolves {shape[0]}×{shape[1]} with {layer.kernel}×{layer.kernel} to nothing",
-            "Use padding 'same', a smaller kernel or a larger input.",
-        )
-    parameters = layer.kernel**2 * shape[2] * layer.filters + (layer.filters if layer.bias else 0)
-    return (height, width, layer.filters), parameters
-
-
-def _plan_max_pool(place: int, layer: MaxPool, shape: Shape) -> tuple[Shape, int]:
-    if len(shape) != 3:
-        raise _wrong(place, "pools values that are no longer a picture", "Move it before the flattening.")
-    if layer.size < 1 or min(shape[:2]) < layer.size:
-        raise _wrong(place, f"pools {shape[0]}×{shape[1]} to nothing", "Remove it or raise the input size.")
-    return (shape[0] // layer.size, shape[1] // layer.size, shape[2]), 0
-
-
-def _plan_layer(place: int, layer: Layer, shape: Shape) -> tuple[Shape, int]:
-    match layer:
-        case Conv2D():
-            return _plan_conv2d(place, layer, shape)
-        case MaxPool():
-            return _plan_max_pool(place, layer, shape)
-        case BatchNorm():
-            return shape, 2 * shape[-1]
-        case GlobalAveragePool():
-            if len(shape) != 3:
-                raise _wrong(place, "averages values that are no longer a picture", "Remove it.")
-            return (shape[2],), 0
-        case Flatten():
-            size = 1
-            for n in shape:
-                size *= n
-            return (size,), 0
-        case Dropout():
-            if not 0 <= layer.rate < 1:
-                raise _wrong(place, f"drops a share of {layer.rate}", "Choose one from 0 up to, but not including, 1.")
-            return shape, 0
-        case Dense():
-            if len(shape) != 1:
-                raise _wrong(place, "is dense over a picture", "Put a flattening or a global average before it.")
-            if layer.units < 1:
-                raise _wrong(place, f"has {layer.units} units", "Give it at least 1.")
-            return (layer.units,), shape[0] * layer.units + layer.units
-        case ReLU():
-            return shape, 0
-
-
-def plan(description: NetworkDescription, classes: int | None = None) -> tuple[LayerPlan, ...]:
-    """Shape after every layer and its number of parameters.
-
-    Parameters
-    ----------
-    description : NetworkDescription
-    classes : int, optional
-        When given, the last layer must give this many values.
+def sources(description: NetworkDescription) -> tuple[tuple[int, ...], ...]:
+    """The places that feed each layer; 0 is the picture.
 
     Raises
     ------
     DescriptionError
-        Names the layer's place, what is wrong, and a repair.
+        A name stands for nothing, for two layers, or for a layer further on; or an output goes nowhere.
     """
-    shape: Shape = description.input_shape
-    if len(shape) != 3 or min(shape) < 1:
-        raise DescriptionError(f"The input shape is {shape}.", "Give height, width and channels, each at least 1.")
-    if not description.layers:
-        raise DescriptionError("The network has no layers.", "End it with a dense layer of one unit a class.")
-    plans = []
+    places = {INPUT: 0}
+    found = []
     for place, layer in enumerate(description.layers, 1):
-        shape, parameters = _plan_layer(place, layer, shape)
-        plans.append(LayerPlan(place=place, kind=_NAMES[type(layer)], shape=shape, parameters=parameters))
-    if classes is not None and shape != (classes,):
-        raise _wrong(len(plans), f"gives {shape}, not one value for each of {classes} classes", f"End with {classes}.")
-    return tuple(plans)
+        for name in layer.inputs:
+            if name not in places:
+                known = ", ".join(places)
+                raise mistake(place, f"is fed by {name!r}, which is no layer before it", f"Use one of: {known}.")
+        found.append(tuple(places[name] for name in layer.inputs) or (place - 1,))
+        if layer.name in places:
+            raise mistake(place, f"has the name {layer.name!r}, which is taken", "Give it another.")
+        if layer.name:
+            places[layer.name] = place
+    used = {source for entry in found for source in entry}
+    for place in range(1, len(description.layers)):
+        if place not in used:
+            raise mistake(place, "feeds no other layer", "Remove it, or name it among the inputs of another.")
+    return tuple(found)
+
+
+def _layer_to_json(layer: Layer) -> dict[str, Any]:
+    values = {field.name: getattr(layer, field.name) for field in fields(layer)}
+    joints = {key: values.pop(key) for key in ("name", "inputs")}
+    shown = {"name": joints["name"]} if joints["name"] else {}
+    fed = {"inputs": list(joints["inputs"])} if joints["inputs"] else {}
+    return {"kind": kind_of(layer), **shown, **fed, **values}
 
 
 def description_to_json(description: NetworkDescription) -> dict[str, Any]:
-    """The description as plain JSON values."""
+    """The description as plain JSON values; a plain list of layers where it is one."""
     return {
         "name": description.name,
         "input_shape": list(description.input_shape),
-        "layers": [{"kind": _NAMES[type(layer)], **asdict(layer)} for layer in description.layers],
+        "layers": [_layer_to_json(layer) for layer in description.layers],
     }
 
 
-def description_from_json(data: Mapping[str, Any]) -> NetworkDescription:
-    """Read what `description_to_json` wrote.
+# What a JSON value must be for each type of a layer's setting; a whole number will do for a fraction.
+_TYPES: dict[Any, tuple[type, ...]] = {int: (int,), float: (int, float), str: (str,), bool: (bool,)}
+
+
+def _layer_from_json(place: int, entry: object) -> Layer:
+    if not isinstance(entry, Mapping) or "kind" not in entry:
+        raise mistake(place, f"is {entry!r}", 'Write it as an object with a "kind".')
+    name = entry["kind"]
+    kind = KINDS.get(name) if isinstance(name, str) else None
+    if kind is None:
+        raise mistake(place, f"is of the unknown kind {name!r}", f"Use one of {', '.join(KINDS)}.")
+    known = {field.name: field for field in fields(kind)}
+    settings = {key: value for key, value in entry.items() if key != "kind"}
+    for key, value in settings.items():
+        if key not in known:
+            raise mistake(place, f"({name}) has the unknown setting {key!r}", f"It may have: {', '.join(known)}.")
+        if key == "inputs":
+            if not isinstance(value, list) or not all(isinstance(source, str) for source in value):
+                raise mistake(place, f"({name}) has inputs {value!r}", "Give a list of names of layers.")
+            settings[key] = tuple(value)
+            continue
+        allowed = _TYPES[known[key].type]
+        if not isinstance(value, allowed) or (isinstance(value, bool) and bool not in allowed):
+            raise mistake(place, f"({name}) has {key} {value!r}", f"Give a value of type {allowed[-1].__name__}.")
+    for key, field in known.items():
+        if key not in settings and field.default is MISSING:
+            raise mistake(place, f"({name}) says nothing about {key!r}", "Add it.")
+    return kind(**settings)
+
+
+def description_from_json(data: object) -> NetworkDescription:
+    """Read what `description_to_json` wrote, or what a person wrote in its form.
 
     Raises
     ------
     DescriptionError
-        A kind or a setting of a layer is unknown.
+        Something is missing, unknown or of the wrong type; it names the layer's place.
     """
-    layers = []
-    try:
-        for place, entry in enumerate(data["layers"], 1):
-            settings = {key: value for key, value in entry.items() if key != "kind"}
-            kind = _KINDS.get(entry["kind"])
-            if kind is None:
-                raise _wrong(place, f"is of the unknown kind {entry['kind']!r}", f"Use one of {', '.join(_KINDS)}.")
-            try:
-                layers.append(kind(**settings))
-            except TypeError as error:
-                raise _wrong(place, f"({entry['kind']}) has settings {settings}", str(error)) from error
-        height, width, channels = data["input_shape"]
-        name = str(data["name"])
-    except (KeyError, TypeError, ValueError) as error:
-        raise DescriptionError(
-            "The network description is incomplete.",
-            "It needs name, input_shape of three numbers, and layers.",
-        ) from error
-    return NetworkDescription(name=name, input_shape=(height, width, channels), layers=tuple(layers))
+    if not isinstance(data, Mapping):
+        raise DescriptionError(f"The network description is {data!r}.", "Give an object with input_shape and layers.")
+    shape, layers = data.get("input_shape"), data.get("layers")
+    if not isinstance(shape, list) or len(shape) != 3 or not all(type(n) is int for n in shape):
+        raise DescriptionError(f"The input_shape is {shape!r}.", "Give height, width and channels as whole numbers.")
+    if not isinstance(layers, list):
+        raise DescriptionError(f"The layers are {layers!r}.", "Give a list of layers.")
+    return NetworkDescription(
+        name=str(data.get("name", "")),
+        input_shape=(shape[0], shape[1], shape[2]),
+        layers=tuple(_layer_from_json(place, entry) for place, entry in enumerate(layers, 1)),
+    )

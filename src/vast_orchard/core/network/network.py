@@ -1,20 +1,34 @@
-"""A network that computes: built from a description, it holds weights and running statistics."""
+"""A network that learns: built from a description, it holds weights, running statistics and the planes of a batch."""
 
 from collections.abc import Mapping
 
 import numpy as np
 
-from vast_orchard.core.arrays import Array, FloatArray, check_rank
-from vast_orchard.core.network._layers import build_layer
-from vast_orchard.core.network.description import NetworkDescription, plan
-from vast_orchard.core.ops.softmax import softmax
+from vast_orchard.core.arrays import Array, FloatArray, check_floating, check_rank
+from vast_orchard.core.network._program import TrainingProgram
+from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.layout import lay_out
+from vast_orchard.core.network.parameters import first_numbers
+from vast_orchard.core.network.plan import plan
+from vast_orchard.core.team import Team
 from vast_orchard.errors import ShapeError
 
-__all__ = ["Network"]
+__all__ = ["Network", "check_pictures"]
+
+
+def check_pictures(x: FloatArray, description: NetworkDescription) -> None:
+    """Raise `ShapeError` unless `x` is a batch of pictures (N, H, W, C) for the network."""
+    check_rank("x", x, 4, "(N, H, W, C)")
+    check_floating("x", x)
+    if x.shape[1:] != description.input_shape:
+        raise ShapeError(
+            f"Pictures have shape {x.shape[1:]} and the network expects {description.input_shape}.",
+            "Resize them first.",
+        )
 
 
 class Network:
-    """Layers in a row.
+    """Layers joined as their description says.
 
     Parameters
     ----------
@@ -23,6 +37,8 @@ class Network:
         Draws the first weights.
     dtype : type
         float32 for work; float64 for checks of gradients.
+    team : Team, optional
+        Threads for training; the caller's alone by default. Their number changes no bit of any result.
 
     Raises
     ------
@@ -30,17 +46,27 @@ class Network:
         The description does not hold together.
     """
 
-    def __init__(self, description: NetworkDescription, seed: int = 0, dtype: type[np.floating] = np.float32) -> None:
-        plans = plan(description)
+    def __init__(
+        self,
+        description: NetworkDescription,
+        seed: int = 0,
+        dtype: type[np.floating] = np.float32,
+        team: Team | None = None,
+    ) -> None:
+        planned = plan(description)
         self.description = description
         self.dtype = np.dtype(dtype)
+        self._layout = lay_out(description, training=True)
+        self.classes = planned.layers[-1].shape[0]
+        self._team = team or Team(1)
         random = np.random.default_rng(seed)
-        shapes = [description.input_shape, *(entry.shape for entry in plans)]
-        self._layers = [
-            build_layer(layer, shape, random, self.dtype)
-            for layer, shape in zip(description.layers, shapes, strict=False)
+        shapes = [description.input_shape, *(entry.shape for entry in planned.layers)]
+        self.names = [entry.key for entry in planned.layers]
+        self.numbers = [
+            first_numbers(layer, entry, shapes[entry.sources[0]], random, self.dtype)
+            for layer, entry in zip(description.layers, planned.layers, strict=True)
         ]
-        self.names = [f"{entry.place:02d}_{entry.kind}" for entry in plans]
+        self._program: TrainingProgram | None = None
 
     @property
     def parameters(self) -> dict[str, FloatArray]:
@@ -49,14 +75,14 @@ class Network:
 
     @property
     def gradients(self) -> dict[str, FloatArray]:
-        """Gradients of the last `backward`, by the same names."""
+        """Gradients of the last `backward`, by the same names; the next one overwrites them."""
         return self._gather("gradients")
 
     def _gather(self, what: str) -> dict[str, FloatArray]:
         return {
             f"{name}.{key}": value
-            for name, layer in zip(self.names, self._layers, strict=True)
-            for key, value in getattr(layer, what).items()
+            for name, numbers in zip(self.names, self.numbers, strict=True)
+            for key, value in getattr(numbers, what).items()
         }
 
     def state(self) -> dict[str, FloatArray]:
@@ -71,34 +97,37 @@ class Network:
         ShapeError
             A name is missing, or a shape is another.
         """
-        for name, layer in zip(self.names, self._layers, strict=True):
-            for values in (layer.parameters, layer.statistics):
-                for key, old in values.items():
-                    new = state.get(f"{name}.{key}")
-                    if new is None or new.shape != old.shape:
-                        raise ShapeError(
-                            f"{name}.{key} is {'missing' if new is None else new.shape}, not {old.shape}.",
-                            "The stored weights belong to another network.",
-                        )
-                    values[key] = new.astype(self.dtype)
+        for name, value in {**self.parameters, **self._gather("statistics")}.items():
+            new = state.get(name)
+            if new is None or new.shape != value.shape:
+                raise ShapeError(
+                    f"{name} is {'missing' if new is None else new.shape}, not {value.shape}.",
+                    "The stored weights belong to another network.",
+                )
+            value[...] = new
 
-    def forward(self, x: FloatArray, random: np.random.Generator | None = None) -> FloatArray:
-        """Logits of shape (N, K) for x of shape (N, H, W, C); `random` switches training mode on."""
-        check_rank("x", x, 4, "(N, H, W, C)")
-        if x.shape[1:] != self.description.input_shape:
-            raise ShapeError(
-                f"Pictures have shape {x.shape[1:]} and the network expects {self.description.input_shape}.",
-                "Resize them first.",
-            )
-        for layer in self._layers:
-            x = layer.forward(x, random)
-        return x
+    def forward(self, x: FloatArray, random: np.random.Generator) -> FloatArray:
+        """Logits (N, K) in training mode for x (N, H, W, C): batch norm by the batch, dropout drawn from `random`.
+
+        Raises
+        ------
+        ShapeError
+            The pictures are not of the network's shape, or there are none.
+        """
+        check_pictures(x, self.description)
+        if self._program is None or len(x) > self._program.batch:
+            self._program = TrainingProgram(self._layout, self.numbers, len(x), self.dtype, self._team)
+        return self._program.forward(x, random)
 
     def backward(self, grad: FloatArray) -> None:
-        """Fill `gradients` from the gradient with respect to the logits, after a forward in training mode."""
-        for place in range(len(self._layers) - 1, -1, -1):
-            grad = self._layers[place].backward(grad, input_gradient=place > 0)
+        """Fill `gradients` from the gradient with respect to the logits of the last `forward`."""
+        assert self._program is not None, "backward needs a forward pass first"
+        self._program.backward(grad)
 
-    def probabilities(self, x: FloatArray) -> FloatArray:
-        """Softmax of the logits in inference mode."""
-        return softmax(self.forward(x))
+    def first_lost(self) -> str | None:
+        """Name of the first layer whose values in the last `forward` hold infinity or not-a-number, if any does."""
+        assert self._program is not None
+        for place, values in self._program.places_in_order():
+            if not np.isfinite(values).all():
+                return self.names[place - 1]
+        return None

@@ -1,6 +1,7 @@
 """Ready networks, whose last layer follows the number of classes."""
 
-from vast_orchard.core.network.description import (
+from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.layers import (
     BatchNorm,
     Conv2D,
     Dense,
@@ -8,7 +9,6 @@ from vast_orchard.core.network.description import (
     GlobalAveragePool,
     Layer,
     MaxPool,
-    NetworkDescription,
     ReLU,
 )
 from vast_orchard.errors import SettingError

@@ -1,69 +1,60 @@
-"""Batch normalisation (Ioffe & Szegedy 2015, "Batch Normalization"), per channel of NHWC arrays."""
+"""Batch normalisation (Ioffe & Szegedy 2015, "Batch Normalization"): moments of a batch, and what follows from them."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
-from vast_orchard.core.arrays import FloatArray, check_floating
-from vast_orchard.core.ops._batch_norm_kernels import input_gradient, moments
-from vast_orchard.errors import ShapeError
+from vast_orchard.core.arrays import Array, FloatArray
 
-__all__ = ["EPSILON", "BatchNormSaved", "batch_norm_backward", "batch_norm_inference", "batch_norm_train"]
+__all__ = ["EPSILON", "BatchMoments", "merge_moments", "scale_and_shift"]
 
 # The paper leaves epsilon open; 1e-5 is the default of ONNX BatchNormalization, so exports need no special case.
 EPSILON = 1e-5
 
 
-@dataclass(frozen=True, kw_only=True)
-class BatchNormSaved:
-    """What the backward pass needs of a forward pass in training mode."""
+@dataclass(frozen=True, kw_only=True, eq=False)
+class BatchMoments:
+    """Mean and variance of each channel over a batch."""
 
-    normalised: FloatArray  # (M, C), M = N·H·W
-    scale: FloatArray  # (C,), gamma / deviation
-    mean: FloatArray  # (C,), of this batch
-    variance: FloatArray  # (C,), biased, of this batch
+    count: int  # values of a channel
+    mean: FloatArray  # (C,), float64
+    variance: FloatArray  # (C,), float64, biased
+
+    @property
+    def deviation(self) -> FloatArray:
+        """The square root of variance and epsilon."""
+        return np.sqrt(self.variance + EPSILON)
 
 
-def batch_norm_train(x: FloatArray, gamma: FloatArray, beta: FloatArray) -> tuple[FloatArray, BatchNormSaved]:
-    """Normalise by the batch's own mean and variance.
+def merge_moments(pivots: FloatArray, sums: FloatArray, counts: Array) -> BatchMoments:
+    """The moments of a batch from those of its parts, added in their order (Chan, Golub & LeVeque 1983, eq. 2.1).
 
     Parameters
     ----------
-    x : ndarray, shape (..., C), floating
-    gamma, beta : ndarray, shape (C,)
-
-    Returns
-    -------
-    tuple of ndarray, shape of x, and BatchNormSaved
-
-    Raises
-    ------
-    ShapeError
-        The last axis of x is not as long as gamma.
+    pivots : ndarray, shape (P, C)
+        A number near each part's values, taken off before summing.
+    sums : ndarray, shape (P, 2, C), float64
+        Σ (x − pivot) and Σ (x − pivot)².
+    counts : ndarray, shape (P,), int64
+        Values of a channel in each part; parts of none are left out.
     """
-    check_floating("x", x)
-    if x.shape[-1] != gamma.shape[0]:
-        raise ShapeError(f"x has {x.shape[-1]} channels and gamma {gamma.shape[0]}.", "Give both the same number.")
-    rows = x.reshape(-1, x.shape[-1])
-    mean, variance = moments(rows)
-    deviation = np.sqrt(variance + x.dtype.type(EPSILON))
-    normalised = (rows - mean) / deviation
-    out = (normalised * gamma + beta).reshape(x.shape)
-    return out, BatchNormSaved(normalised=normalised, scale=gamma / deviation, mean=mean, variance=variance)
+    whole = 0
+    mean, squares = np.zeros(sums.shape[2]), np.zeros(sums.shape[2])
+    for pivot, (total, total_squares), count in zip(pivots, sums, counts.tolist(), strict=True):
+        if count == 0:
+            continue
+        part_mean = pivot + total / count
+        part_squares = np.maximum(total_squares - total * (total / count), 0)
+        step = part_mean - mean
+        squares += part_squares + step * step * (whole * count / (whole + count))
+        mean += step * (count / (whole + count))
+        whole += count
+    return BatchMoments(count=whole, mean=mean, variance=squares / whole)
 
 
-def batch_norm_inference(
-    x: FloatArray, gamma: FloatArray, beta: FloatArray, mean: FloatArray, variance: FloatArray
-) -> FloatArray:
-    """Normalise by the running mean and variance, each of shape (C,)."""
-    scale = gamma / np.sqrt(variance + x.dtype.type(EPSILON))
-    return x * scale + (beta - mean * scale)
-
-
-def batch_norm_backward(saved: BatchNormSaved, grad: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Gradients with respect to x, gamma and beta, for `grad` shaped like x."""
-    rows = grad.reshape(-1, grad.shape[-1])
-    beta_gradient = rows.sum(axis=0)
-    gamma_gradient = np.einsum("mc,mc->c", rows, saved.normalised)
-    x_gradient = input_gradient(saved.normalised, rows, saved.scale, beta_gradient, gamma_gradient)
-    return x_gradient.reshape(grad.shape), gamma_gradient, beta_gradient
+def scale_and_shift(
+    gamma: FloatArray, beta: FloatArray, mean: FloatArray, variance: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Normalising as one multiplication and one addition for each channel, float64."""
+    scale = gamma / np.sqrt(variance.astype(np.float64) + EPSILON)
+    return scale, beta - mean * scale

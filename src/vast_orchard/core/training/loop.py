@@ -5,10 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation, vary
+from vast_orchard.core.team import Team
 from vast_orchard.core.training.optimizers import make_optimizer
 from vast_orchard.core.training.schedule import cosine_rate
 from vast_orchard.core.training.values import (
@@ -27,10 +29,11 @@ __all__ = ["predict", "train"]
 _JUDGE_BATCH = 64
 
 
-def predict(network: Network, pixels: Array, statistics: ChannelStatistics) -> FloatArray:
+def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team: Team | None = None) -> FloatArray:
     """Probabilities of shape (N, K) for 8-bit pictures of shape (N, H, W, C)."""
+    frozen = FrozenNetwork(network, team)
     parts = [
-        network.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics))
+        frozen.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics))
         for start in range(0, len(pixels), _JUDGE_BATCH)
     ]
     return np.concatenate(parts)

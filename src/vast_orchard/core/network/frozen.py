@@ -1,0 +1,65 @@
+"""A network that only answers: batch norm folded into the weights before it, one set of planes for each thread."""
+
+from queue import SimpleQueue
+
+import numpy as np
+
+from vast_orchard.core.arrays import FloatArray
+from vast_orchard.core.network._program import InferenceProgram
+from vast_orchard.core.network.layout import lay_out
+from vast_orchard.core.network.network import Network, check_pictures
+from vast_orchard.core.ops.softmax import softmax
+from vast_orchard.core.team import Team
+
+__all__ = ["FrozenNetwork"]
+
+
+class FrozenNetwork:
+    """A copy of a network's present weights, for answering any number of pictures.
+
+    An image's answer does not depend on the others in its batch, nor on the number of threads, to the last bit.
+
+    Parameters
+    ----------
+    network : Network
+    team : Team, optional
+        Threads to share out the pictures; the caller's alone by default.
+    fold : bool
+        False keeps batch norm apart, for measuring what folding changes.
+    """
+
+    def __init__(self, network: Network, team: Team | None = None, *, fold: bool = True) -> None:
+        self.description, self._dtype, self._team = network.description, network.dtype, team or Team(1)
+        layout = lay_out(network.description, training=False, fold=fold)
+        self._programs: SimpleQueue[InferenceProgram] = SimpleQueue()
+        for _ in range(self._team.threads):
+            program = InferenceProgram(layout, network.numbers, network.dtype)
+            self._programs.put(program)
+        self._images = program.images
+        self._classes = network.classes
+
+    def logits(self, x: FloatArray) -> FloatArray:
+        """Logits (N, K) for pictures (N, H, W, C), floating.
+
+        Raises
+        ------
+        ShapeError
+            The pictures are not of the network's shape, or there are none.
+        """
+        check_pictures(x, self.description)
+        out = np.empty((len(x), self._classes), self._dtype)
+
+        def answer(first: int) -> None:
+            program = self._programs.get()
+            try:
+                part = slice(first, first + self._images)
+                program.run(x[part], out[part])
+            finally:
+                self._programs.put(program)
+
+        self._team.run(answer, range(0, len(x), self._images))
+        return out
+
+    def probabilities(self, x: FloatArray) -> FloatArray:
+        """Softmax of the logits."""
+        return softmax(self.logits(x))

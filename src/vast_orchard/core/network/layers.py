@@ -1,0 +1,203 @@
+"""The kinds of layers of a network description: what each is, as plain values."""
+
+from dataclasses import dataclass
+from typing import TypeAlias
+
+__all__ = [
+    "INPUT",
+    "KINDS",
+    "Add",
+    "AveragePool",
+    "BatchNorm",
+    "Concat",
+    "Conv2D",
+    "Dense",
+    "DepthwiseConv2D",
+    "Dropout",
+    "Flatten",
+    "GlobalAveragePool",
+    "Layer",
+    "LeakyReLU",
+    "MaxPool",
+    "ReLU",
+    "SiLU",
+    "Sigmoid",
+    "SpatialDropout",
+    "Tanh",
+    "kind_of",
+]
+
+# How a layer names the picture itself among its inputs.
+INPUT = "input"
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Node:
+    name: str = ""  # what other layers call it; needed only where one names it
+    inputs: tuple[str, ...] = ()  # names of layers, or "input"; empty means the layer before
+
+
+@dataclass(frozen=True, kw_only=True)
+class Conv2D(_Node):
+    """Convolution."""
+
+    filters: int  # output channels
+    kernel: int = 3  # side of the square window, pixels, 1 to 7
+    stride: int = 1  # pixels from one window to the next, 1 to 4
+    padding: str = "same"  # "same" or "valid"
+    dilation: int = 1  # pixels from one value under the kernel to the next
+    groups: int = 1  # channels and filters are divided into so many parts that know nothing of each other
+    bias: bool = True
+    start: str = "he"  # rule for the first weights, see `parameters`
+
+
+@dataclass(frozen=True, kw_only=True)
+class DepthwiseConv2D(_Node):
+    """Convolution of each channel by a filter of its own."""
+
+    kernel: int = 3  # as in Conv2D
+    stride: int = 1
+    padding: str = "same"
+    dilation: int = 1
+    bias: bool = True
+    start: str = "he"
+
+
+@dataclass(frozen=True, kw_only=True)
+class BatchNorm(_Node):
+    """Batch normalisation per channel."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReLU(_Node):
+    """max(x, 0)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class LeakyReLU(_Node):
+    """max(x, slope · x)."""
+
+    slope: float = 0.01  # Maas, Hannun & Ng 2013, section 2
+
+
+@dataclass(frozen=True, kw_only=True)
+class SiLU(_Node):
+    """x · sigmoid(x)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tanh(_Node):
+    """Hyperbolic tangent."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sigmoid(_Node):
+    """1 / (1 + exp(−x))."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class MaxPool(_Node):
+    """Largest value of each square window."""
+
+    size: int = 2  # side, pixels
+    stride: int = 0  # pixels from one window to the next; 0 means the size, so that windows do not overlap
+    padding: str = "valid"  # "same" or "valid"
+
+
+@dataclass(frozen=True, kw_only=True)
+class AveragePool(_Node):
+    """Mean of each square window; padding does not count."""
+
+    size: int = 2  # as in MaxPool
+    stride: int = 0
+    padding: str = "valid"
+
+
+@dataclass(frozen=True, kw_only=True)
+class GlobalAveragePool(_Node):
+    """Mean over height and width."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Flatten(_Node):
+    """(H, W, C) to (H·W·C)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Dropout(_Node):
+    """Zeros at random while training."""
+
+    rate: float = 0.25  # share of values set to zero
+
+
+@dataclass(frozen=True, kw_only=True)
+class SpatialDropout(_Node):
+    """Whole channels set to zero at random while training."""
+
+    rate: float = 0.25  # share of channels
+
+
+@dataclass(frozen=True, kw_only=True)
+class Dense(_Node):
+    """Fully connected."""
+
+    units: int  # output values
+    bias: bool = True
+    start: str = "glorot"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Add(_Node):
+    """Sum of two or more inputs of one shape: the joint of a residual connection."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Concat(_Node):
+    """Channels of two or more inputs side by side."""
+
+
+Layer: TypeAlias = (
+    Conv2D
+    | DepthwiseConv2D
+    | BatchNorm
+    | ReLU
+    | LeakyReLU
+    | SiLU
+    | Tanh
+    | Sigmoid
+    | MaxPool
+    | AveragePool
+    | GlobalAveragePool
+    | Flatten
+    | Dropout
+    | SpatialDropout
+    | Dense
+    | Add
+    | Concat
+)
+
+KINDS: dict[str, type[Layer]] = {
+    "conv2d": Conv2D,
+    "depthwise_conv2d": DepthwiseConv2D,
+    "batch_norm": BatchNorm,
+    "relu": ReLU,
+    "leaky_relu": LeakyReLU,
+    "silu": SiLU,
+    "tanh": Tanh,
+    "sigmoid": Sigmoid,
+    "max_pool": MaxPool,
+    "average_pool": AveragePool,
+    "global_average_pool": GlobalAveragePool,
+    "flatten": Flatten,
+    "dropout": Dropout,
+    "spatial_dropout": SpatialDropout,
+    "dense": Dense,
+    "add": Add,
+    "concat": Concat,
+}
+_NAMES = {kind: name for name, kind in KINDS.items()}
+
+
+def kind_of(layer: Layer) -> str:
+    """The kind's name in a description."""
+    return _NAMES[type(layer)]

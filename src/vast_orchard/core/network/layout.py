@@ -1,0 +1,213 @@
+"""How a network is computed: layers fused into stages, the planes between them, and the memory that they take.
+
+Plain values without any arithmetic, so that memory can be told before anything is allocated.
+"""
+
+import math
+from dataclasses import dataclass
+
+from vast_orchard.core.network import layers as d
+from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.plan import NetworkPlan, Shape, plan, window_of
+from vast_orchard.core.ops.window import forward_halo, gradient_halo
+from vast_orchard.core.plane import NO_HALO, Halo
+
+__all__ = ["SHARDS", "Layout", "PlaneSpec", "Stage", "lay_out", "memory_for_training", "picture_shape"]
+
+# Fixed parts of a batch whose sums are added in a fixed order: so results do not depend on the number of threads,
+# which may be up to this many.
+SHARDS = 8
+
+_FLOAT_BYTES = 4
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlaneSpec:
+    """A plane to be: feature maps of one place of the network, with their padding."""
+
+    shape: tuple[int, int, int]  # height, width, channels; 1×1 for plain features
+    halo: Halo
+
+    @property
+    def values(self) -> int:
+        """Numbers of one image, padding included."""
+        height, width, channels = self.shape
+        h = self.halo
+        return (h.top + height + h.bottom) * (h.left + width + h.right) * channels
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stage:
+    """Layers that are computed in one pass over memory."""
+
+    place: int  # of its main layer
+    layer: d.Layer
+    norm: int | None  # place of a batch norm that is folded into the weights
+    slope: float  # of the ReLU behind: 0 for ReLU, below 1 for leaky ReLU, 1 for none
+    inputs: tuple[int, ...]  # places whose values it reads
+    output: int  # place of its last layer, whose values it writes
+
+    @property
+    def overwrites_gradient(self) -> bool:
+        """Whether it may write its input's gradient over its output's."""
+        return isinstance(
+            self.layer,
+            d.BatchNorm | d.ReLU | d.LeakyReLU | d.SiLU | d.Tanh | d.Sigmoid | d.Dropout | d.SpatialDropout,
+        )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Layout:
+    """Stages in the order of computing, and a plane for each value and each gradient."""
+
+    stages: tuple[Stage, ...]
+    values: dict[int, PlaneSpec]  # by place; 0 is the picture
+    gradients: dict[tuple[int, int], int]  # (place, place of the stage that reads it): number of the gradient plane
+    gradient_planes: tuple[PlaneSpec, ...]  # the last belongs to the network's output
+
+    def edges(self, place: int) -> list[int]:
+        """Numbers of the gradient planes that together are the gradient of the value at `place`."""
+        found = [number for (value, _), number in self.gradients.items() if value == place]
+        return found or [len(self.gradient_planes) - 1]
+
+
+def picture_shape(shape: Shape) -> tuple[int, int, int]:
+    """Height, width and channels; plain features are a picture of one pixel."""
+    if len(shape) == 3:
+        return shape[0], shape[1], shape[2]
+    return 1, 1, shape[0]
+
+
+def _slope(layer: d.Layer) -> float | None:
+    match layer:
+        case d.ReLU():
+            return 0.0
+        case d.LeakyReLU():
+            return layer.slope
+        case _:
+            return None
+
+
+def _fuse(description: NetworkDescription, planned: NetworkPlan, fold: bool) -> list[Stage]:
+    readers: dict[int, list[int]] = {}
+    for entry in planned.layers:
+        for source in entry.sources:
+            readers.setdefault(source, []).append(entry.place)
+
+    def only_reader(place: int) -> d.Layer | None:
+        following = readers.get(place, [])
+        return description.layers[following[0] - 1] if len(following) == 1 else None
+
+    stages: list[Stage] = []
+    taken: set[int] = set()
+    for entry, layer in zip(planned.layers, description.layers, strict=True):
+        if entry.place in taken:
+            continue
+        output, norm, slope = entry.place, None, 1.0
+        weighted = isinstance(layer, d.Conv2D | d.DepthwiseConv2D | d.Dense)
+        if weighted and fold and isinstance(only_reader(output), d.BatchNorm):
+            output = norm = readers[output][0]
+        if weighted or isinstance(layer, d.BatchNorm):
+            behind = only_reader(output)
+            found = None if behind is None else _slope(behind)
+            if found is not None:
+                output, slope = readers[output][0], found
+        taken |= {output} if norm is None else {norm, output}
+        stages.append(
+            Stage(place=entry.place, layer=layer, norm=norm, slope=slope, inputs=entry.sources, output=output)
+        )
+    return stages
+
+
+def _needs(stage: Stage, size: tuple[int, int]) -> Halo:
+    if isinstance(stage.layer, d.Conv2D | d.DepthwiseConv2D):
+        return forward_halo(window_of(stage.layer), size)
+    return NO_HALO
+
+
+def _gradient_needs(stage: Stage, size: tuple[int, int]) -> Halo:
+    if isinstance(stage.layer, d.Conv2D | d.DepthwiseConv2D):
+        return gradient_halo(window_of(stage.layer), size)
+    return NO_HALO
+
+
+def _gradients(
+    stages: list[Stage], shapes: dict[int, tuple[int, int, int]]
+) -> tuple[dict[tuple[int, int], int], tuple[PlaneSpec, ...]]:
+    """A plane for each edge, shared where a stage may write over the gradient that it reads."""
+    readers: dict[int, int] = {}
+    for stage in stages:
+        for source in set(stage.inputs):
+            readers[source] = readers.get(source, 0) + 1
+    halos: list[Halo] = []
+    places: list[int] = []
+    numbers: dict[tuple[int, int], int] = {}
+
+    def new(place: int) -> int:
+        halos.append(NO_HALO)
+        places.append(place)
+        return len(halos) - 1
+
+    own: dict[int, int] = {}  # the plane from which a stage's backward pass starts
+    for stage in reversed(stages):
+        number = own[stage.output] if stage.output in own else new(stage.output)
+        own[stage.output] = number
+        if stage.inputs != (0,):
+            height, width, _ = shapes[stage.inputs[0]]
+            halos[number] |= _gradient_needs(stage, (height, width))
+        for source in dict.fromkeys(stage.inputs):
+            if source == 0:
+                continue
+            shared = stage.overwrites_gradient and readers[source] == 1
+            numbers[source, stage.place] = edge = number if shared else new(source)
+            own.setdefault(source, edge)
+    last = own[stages[-1].output]
+    order = [number for number in range(len(halos)) if number != last] + [last]
+    rank = {number: place for place, number in enumerate(order)}
+    specs = tuple(PlaneSpec(shape=shapes[places[number]], halo=halos[number]) for number in order)
+    return {edge: rank[number] for edge, number in numbers.items()}, specs
+
+
+def lay_out(description: NetworkDescription, *, training: bool, fold: bool = True) -> Layout:
+    """Stages and planes of a network.
+
+    Parameters
+    ----------
+    description : NetworkDescription
+    training : bool
+        With gradients, and with batch norm as a stage of its own.
+    fold : bool
+        Fold batch norm into the convolution or dense layer before it; never when training.
+
+    Raises
+    ------
+    DescriptionError
+        The description does not hold together.
+    """
+    planned = plan(description)
+    stages = _fuse(description, planned, fold and not training)
+    shapes = {0: picture_shape(description.input_shape)}
+    shapes |= {entry.place: picture_shape(entry.shape) for entry in planned.layers}
+    halos = {0: NO_HALO} | {stage.output: NO_HALO for stage in stages}
+    for stage in stages:
+        for source in stage.inputs:
+            height, width, _ = shapes[source]
+            halos[source] |= _needs(stage, (height, width))
+    values = {place: PlaneSpec(shape=shapes[place], halo=halo) for place, halo in halos.items()}
+    gradients, planes = _gradients(stages, shapes) if training else ({}, ())
+    return Layout(stages=tuple(stages), values=values, gradients=gradients, gradient_planes=planes)
+
+
+def memory_for_training(description: NetworkDescription, batch_size: int) -> int:
+    """Bytes that a training step holds: planes for one batch, weights, their gradients and the optimizer's memory.
+
+    An estimate from below: the pictures themselves are not counted, they stay in a memory-mapped file.
+    """
+    layout = lay_out(description, training=True)
+    planes = sum(spec.values for spec in (*layout.values.values(), *layout.gradient_planes))
+    pooled = sum(
+        math.prod(layout.values[stage.output].shape) for stage in layout.stages if isinstance(stage.layer, d.MaxPool)
+    )
+    # Weights, their gradient, one partial gradient a shard, the optimizer's two moments, and two packed copies.
+    weights = plan(description).parameters * (2 + SHARDS + 2 + 2)
+    return (planes * _FLOAT_BYTES + pooled) * batch_size + weights * _FLOAT_BYTES
