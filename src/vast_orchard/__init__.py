@@ -1,5 +1,10 @@
 """Vast Orchard: from a heap of labelled pictures to a measured, exported network, on one ordinary machine."""
 
-__version__ = "0.1.0"
+from vast_orchard.kernel_cache import use_kernel_cache
+
+__version__ = "0.2.0"
 
 __all__ = ["__version__"]
+
+# Numba looks for its folder when the first kernel is imported, so no later place would do for all processes.
+use_kernel_cache()

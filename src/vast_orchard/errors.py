@@ -5,6 +5,7 @@ OrchardError
 │   ├── ArchiveError            a zip that cannot be read, or must not be
 │   ├── PictureError            a file that is not a usable picture
 │   ├── DescriptionError        a network that does not hold together
+│   ├── MemoryShortError        work that needs more memory than there is
 │   ├── SettingError            a setting outside its range
 │   ├── ShapeError              an array of the wrong shape or type
 │   └── SplitError              pictures that cannot be divided as asked
@@ -25,6 +26,7 @@ __all__ = [
     "DescriptionError",
     "InputError",
     "LeaseLostError",
+    "MemoryShortError",
     "MissingError",
     "NonFiniteError",
     "OrchardError",
@@ -73,6 +75,10 @@ class PictureError(InputError):
 
 class DescriptionError(InputError):
     """A network description that does not hold together."""
+
+
+class MemoryShortError(InputError):
+    """Work that needs more memory than there is."""
 
 
 class SettingError(InputError):

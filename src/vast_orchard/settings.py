@@ -42,6 +42,10 @@ class Settings:
     picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
     stalled_after_s: int = _setting(10, "Seconds without a sign of life after which a worker's job is taken over.")
+    threads: int = _setting(0, "Threads that train and judge; 0 means one for each processor.")
+    kernel_cache_dir: str = _setting(
+        "", "Folder for compiled kernels, which can be thrown away; empty means the user's cache."
+    )
     proof_pictures: int = _setting(48, "Picture files on which every export is checked; at least 32.")
 
 

@@ -1,25 +1,49 @@
 """The command `orchard`: for people at a terminal and in scripts."""
 
 import sys
+from importlib import import_module
 
+import click
 import typer
 
-from vast_orchard.cli.demo import demo
-from vast_orchard.cli.serve import openapi, serve, up, worker
-from vast_orchard.cli.train import train
 from vast_orchard.errors import OrchardError
 
 __all__ = ["app", "main"]
 
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, help="From labelled pictures to a measured, exported network."
-)
-app.command()(train)
-app.command()(demo)
-app.command()(up)
-app.command()(worker)
-app.command()(serve)
-app.command()(openapi)
+# Where each command lives. They are imported when asked for, because the server's process must not load the engine.
+_COMMANDS = {
+    "train": "vast_orchard.cli.train:train",
+    "plan": "vast_orchard.cli.engine:show_plan",
+    "demo": "vast_orchard.cli.demo:demo",
+    "bench": "vast_orchard.cli.bench:app",
+    "prepare": "vast_orchard.cli.engine:prepare",
+    "up": "vast_orchard.cli.serve:up",
+    "worker": "vast_orchard.cli.serve:worker",
+    "serve": "vast_orchard.cli.serve:serve",
+    "openapi": "vast_orchard.cli.serve:openapi",
+}
+
+
+class _Commands(click.Group):
+    """Commands that are imported when they are asked for."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        module, attribute = _COMMANDS[cmd_name].split(":")
+        found = getattr(import_module(module), attribute)
+        if not isinstance(found, typer.Typer):
+            function, found = found, typer.Typer(add_completion=False)
+            found.command(cmd_name)(function)
+        command = typer.main.get_command(found)
+        command.name = cmd_name
+        return command
+
+
+app = _Commands("orchard", help="From labelled pictures to a measured, exported network.", no_args_is_help=True)
 
 
 def main() -> None:

@@ -1,12 +1,13 @@
 """`orchard bench`: what the engine does on this machine, beside an independent runtime and in memory."""
 
 import json
-import os
 import statistics
-import sys
+import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
 from typing import Annotated, Any
 
 import numpy as np
@@ -23,9 +24,15 @@ from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.optimizers import Adam
+from vast_orchard.core.training.recipe import Recipe
+from vast_orchard.core.training.values import Examples, TrainingSettings
+from vast_orchard.errors import ServiceError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.onnx_model import onnx_bytes
+from vast_orchard.jobs.engine import make_ready, make_team
+from vast_orchard.settings import read_settings
 
 __all__ = ["app"]
 
@@ -153,3 +160,99 @@ def _matmul_gflops() -> float:
     a: FloatArray = np.random.default_rng(0).standard_normal((_MATRIX, _MATRIX), np.float32)
     out = np.empty_like(a)
     return statistics.median(_rate(lambda: np.matmul(a, a, out=out)) for _ in range(_REPEATS)) * 2 * _MATRIX**3 / 1e9
+
+
+@app.command()
+def engine(
+    threads: Annotated[int, typer.Option(help="For both sides; 0 means one for each processor.")] = 0,
+    only: Annotated[str, typer.Option(help="Measure only networks whose name holds this.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+) -> None:
+    """Training and inference throughput, beside an independent ONNX runtime on our own export."""
+    words = console()
+    make_ready(words.print)
+    team = make_team(read_settings(threads=threads or None))
+    found: dict[str, Any] = {"threads": team.threads, "matmul_gflops": round(_matmul_gflops(), 1), "networks": []}
+    for make in _NETWORKS:
+        description = make()
+        if only in description.name:
+            words.print(f"Measuring {description.name}")
+            found["networks"].append(_measure(description, team))
+    if as_json:
+        print(json.dumps(found))
+        return
+    print(f"{team.threads} threads; matrix products run at {found['matmul_gflops']:.0f} GFLOP/s.\n")
+    heads = ("network", "training, images/s", "inference", "runtime's inference", "training ratio", "inference ratio")
+    print(f"| {' | '.join(heads)} |\n|{'---|' * len(heads)}")
+    for n in found["networks"]:
+        rates = [f"{n[key]:,.0f}" for key in ("train_images_per_s", "infer_images_per_s", "runtime_images_per_s")]
+        ratios = [f"{n[key]:.2f}" for key in ("train_ratio", "infer_ratio")]
+        print(f"| {' | '.join((n['name'], *rates, *ratios))} |")
+
+
+_SIDE = 48  # of the memory bench's pictures: the default input
+
+
+def _anonymous_mb() -> float:
+    """Memory of this process that stands in no file, now."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("RssAnon:"):
+            return int(line.split()[1]) / 1024
+    raise AssertionError("Linux tells RssAnon")
+
+
+def _write_pixels(path: Path, count: int) -> None:
+    random = np.random.default_rng(0)
+    pixels = np.lib.format.open_memmap(path, "w+", np.uint8, (count, _SIDE, _SIDE, 3))
+    for start in range(0, count, 1000):
+        part = pixels[start : start + 1000]
+        part[:] = random.integers(0, 256, part.shape, dtype=np.uint8)
+    pixels.flush()
+
+
+def _peak_of_training(path: str, count: int, answer: Any) -> None:
+    """In a fresh process: train one epoch on the file's pictures and tell the peak."""
+    pixels = np.load(path, mmap_mode="r")
+    labels, identities = np.arange(count) % 7, np.arange(count, dtype=np.uint64)
+    cut = count * 4 // 5
+    training, validation = (
+        Examples(pixels=pixels[part], labels=labels[part], identities=identities[part])
+        for part in (slice(0, cut), slice(cut, count))
+    )
+    peak = 0.0
+    recipe = Recipe(settings=TrainingSettings(epochs=1))
+    running = begin(recipe, 7, training, validation, team=make_team(read_settings()))
+    for _ in running.results:
+        peak = max(peak, _anonymous_mb())
+    answer.put(peak)
+
+
+@app.command()
+def memory(
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+) -> None:
+    """Peak of anonymous memory while training on few and on many pictures, which stay in a memory-mapped file."""
+    words = console()
+    make_ready(words.print)
+    found: dict[str, Any] = {"pictures": [], "peak_anonymous_mb": []}
+    processes = get_context("spawn")
+    with tempfile.TemporaryDirectory() as folder:
+        for count in (2_000, 50_000):
+            words.print(f"Training on {count:,} pictures")
+            path = Path(folder) / f"{count}.npy"
+            _write_pixels(path, count)
+            answer = processes.SimpleQueue()
+            process = processes.Process(target=_peak_of_training, args=(str(path), count, answer))
+            process.start()
+            process.join()
+            if process.exitcode:
+                raise ServiceError(f"The training ended with code {process.exitcode}.", "See its words above.")
+            found["pictures"].append(count)
+            found["peak_anonymous_mb"].append(round(answer.get(), 1))
+            path.unlink()
+    few, many = found["peak_anonymous_mb"]
+    found["difference"] = round(many / few - 1, 4)
+    if as_json:
+        print(json.dumps(found))
+        return
+    print(f"Peak anonymous memory: {few:.0f} MB with 2,000 pictures, {many:.0f} MB with 50,000.")

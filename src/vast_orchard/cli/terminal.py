@@ -7,6 +7,6 @@ from rich.console import Console
 __all__ = ["console"]
 
 
-def console() -> Console:
-    """A console on standard error, so that `--json` output can be piped."""
-    return Console(file=sys.stderr)
+def console(*, error: bool = True) -> Console:
+    """A console on standard error, so that `--json` output can be piped; on standard output for results."""
+    return Console(file=sys.stderr if error else sys.stdout)

@@ -12,6 +12,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard import __version__
+from vast_orchard.cli.engine import named_network
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.plan import plan
@@ -19,13 +20,25 @@ from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
 from vast_orchard.core.sets.split import DEFAULT_SHARES, complete_sets, stratified_split
-from vast_orchard.core.training.recipe import Recipe, Training, begin
-from vast_orchard.core.training.values import EpochResult, Examples, TrainingSettings, TrainingState
+from vast_orchard.core.team import Team
+from vast_orchard.core.training.begin import Training, begin
+from vast_orchard.core.training.recipe import Recipe
+from vast_orchard.core.training.values import (
+    CLASS_WEIGHTS,
+    OPTIMIZERS,
+    SCHEDULES,
+    EpochResult,
+    Examples,
+    TrainingSettings,
+    TrainingState,
+)
 from vast_orchard.errors import SplitError
 from vast_orchard.formats.collection import Collection, collect, identity_number
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
 from vast_orchard.formats.model_file import Model, write_model
 from vast_orchard.formats.source import Source, open_source
+from vast_orchard.jobs.engine import free_memory, make_ready, make_team
+from vast_orchard.settings import read_settings
 from vast_orchard.types import SetName
 
 __all__ = ["train"]
@@ -92,8 +105,8 @@ def _run(training: Training, epochs: int, steps: int, out: Console) -> TrainingS
     return state
 
 
-def _scores(model: Model, examples: Examples) -> Judgement | None:
-    return judge(model.probabilities(examples.pixels), examples.labels) if len(examples) else None
+def _scores(model: Model, examples: Examples, team: Team) -> Judgement | None:
+    return judge(model.probabilities(examples.pixels, team), examples.labels) if len(examples) else None
 
 
 def _short(judgement: Judgement | None) -> dict[str, Any] | None:
@@ -130,12 +143,26 @@ def train(
         float, typer.Option(help="Highest rate; 0.0003 to 0.01 is usual.")
     ] = _DEFAULTS.learning_rate,
     seed: Annotated[int, typer.Option(help="Draws sets, weights, order and variation.")] = _DEFAULTS.seed,
-    network: Annotated[str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}.")] = DEFAULT_NETWORK,
+    network: Annotated[
+        str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file.")
+    ] = DEFAULT_NETWORK,
     size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = Preprocessing().size,
     variation: Annotated[bool, typer.Option(help="Mirror, turn and brighten training pictures at random.")] = True,
     turn: Annotated[
         float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")
     ] = Variation().turn_degrees,
+    optimizer: Annotated[str, typer.Option(help=f"One of: {', '.join(OPTIMIZERS)}.")] = _DEFAULTS.optimizer,
+    schedule: Annotated[str, typer.Option(help=f"One of: {', '.join(SCHEDULES)}.")] = _DEFAULTS.schedule,
+    warm_up: Annotated[float, typer.Option(help="Share of the steps over which the rate rises.")] = _DEFAULTS.warm_up,
+    weight_decay: Annotated[float, typer.Option(help="Of adamw.")] = _DEFAULTS.weight_decay,
+    clip_norm: Annotated[float, typer.Option(help="Longest gradient; 0 is off.")] = _DEFAULTS.clip_norm,
+    label_smoothing: Annotated[
+        float, typer.Option(help="Share of each target spread over all classes; 0.1 is usual.")
+    ] = _DEFAULTS.label_smoothing,
+    class_weights: Annotated[
+        str, typer.Option(help=f"One of: {', '.join(CLASS_WEIGHTS)}.")
+    ] = _DEFAULTS.class_weights,
+    threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
 ) -> None:
     """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
@@ -144,8 +171,12 @@ def train(
         network=network,
         preprocessing=Preprocessing(size=size),
         variation=Variation(turn_degrees=turn) if variation else NO_VARIATION,
-        settings=TrainingSettings(epochs=epochs, batch_size=batch_size, learning_rate=learning_rate, seed=seed),
-    )
+        settings=TrainingSettings(
+            epochs=epochs, batch_size=batch_size, learning_rate=learning_rate, seed=seed, optimizer=optimizer,
+            schedule=schedule, warm_up=warm_up, weight_decay=weight_decay, clip_norm=clip_norm,
+            label_smoothing=label_smoothing, class_weights=class_weights,
+        ),
+    )  # fmt: skip
     with open_source(folder) as source:
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")
@@ -156,14 +187,20 @@ def train(
             )
         divided = _divide(collection, seed)
         sets = divided.sets
+        description = named_network(network, recipe.preprocessing.input_shape, len(divided.classes))
         words.print(
             f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
             f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "
             f"{len(collection.skipped)} skipped.",
             soft_wrap=True,
         )
+        make_ready(words.print)
+        team = make_team(read_settings(threads=threads or None))
         started = time.monotonic()
-        running = begin(recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION])
+        running = begin(
+            recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION],
+            description=description, team=team, memory_bytes=free_memory(),
+        )  # fmt: skip
         state = _run(running, epochs, -(-len(sets[SetName.TRAINING]) // batch_size), words)
         train_s = time.monotonic() - started
         model = Model(
@@ -173,7 +210,7 @@ def train(
             preprocessing=recipe.preprocessing,
             statistics=running.statistics,
         )
-        judged = {name: _scores(model, sets[name]) for name in (SetName.VALIDATION, SetName.TEST)}
+        judged = {name: _scores(model, sets[name], team) for name in (SetName.VALIDATION, SetName.TEST)}
         with words.status("Proving the export in a fresh process"):
             path, proof = _export(source, collection, divided, model, out)
     summary = {

@@ -6,7 +6,7 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
 
-__all__ = ["NO_HALO", "Halo", "Plane", "make_plane", "padded", "padded_length"]
+__all__ = ["NO_HALO", "Halo", "Plane", "make_plane", "padded", "padded_length", "plane_of"]
 
 # Kernels load whole vectors, also at the last channel of the last pixel: this many values may be read behind it.
 _SLACK = 64
@@ -34,48 +34,35 @@ class Halo:
 NO_HALO = Halo()
 
 
-@dataclass(frozen=True, eq=False, kw_only=True)
 class Plane:
     """Feature maps (N, H, W, C) inside an array (N, top + H + bottom, left + W + right, C).
 
     The halo is zero when the plane is made and nothing writes to it afterwards.
+
+    Attributes
+    ----------
+    values : ndarray, shape (N, padded height, padded width, C), C-contiguous
+    inside : ndarray, shape (N, H, W, C)
+        View of the feature maps without the halo.
+    flat : ndarray, shape (M,)
+        The same memory as one row, and some slack behind it.
+    frame : tuple of int
+        How kernels walk `flat`: offset of the first pixel, values from one row and from one image to the next, height
+        and width of the feature maps.
+    halo : Halo
+    image : int
+        Values from one image of the batch to the next.
     """
 
-    values: FloatArray  # (N, padded height, padded width, C), C-contiguous
-    flat: FloatArray  # the same memory as one row, and some slack behind it
-    halo: Halo
-
-    @property
-    def inside(self) -> FloatArray:
-        """View of the feature maps without the halo."""
-        h, (_, rows, columns, _) = self.halo, self.values.shape
-        return self.values[:, h.top : rows - h.bottom, h.left : columns - h.right]
-
-    @property
-    def frame(self) -> tuple[int, int, int, int, int]:
-        """How kernels walk `flat`: offset of the first pixel, values from one row and from one image to the next,
-        height and width of the feature maps."""
-        _, _, columns, channels = self.values.shape
-        _, height, width, _ = self.inside.shape
-        first = (self.halo.top * columns + self.halo.left) * channels
-        return first, columns * channels, self.image, height, width
-
-    @property
-    def channels(self) -> int:
-        """Values of a pixel."""
-        return int(self.values.shape[3])
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """Height and width of the feature maps."""
-        _, height, width, _ = self.inside.shape
-        return height, width
-
-    @property
-    def image(self) -> int:
-        """Values from one image of the batch to the next."""
-        _, rows, columns, channels = self.values.shape
-        return rows * columns * channels
+    # Attributes and not properties: kernels take them thousands of times a second.
+    def __init__(self, values: FloatArray, flat: FloatArray, halo: Halo) -> None:
+        self.values, self.flat, self.halo = values, flat, halo
+        _, rows, columns, self.channels = values.shape
+        self.inside = values[:, halo.top : rows - halo.bottom, halo.left : columns - halo.right]
+        self.size = (self.inside.shape[1], self.inside.shape[2])
+        self.image = rows * columns * self.channels
+        first = (halo.top * columns + halo.left) * self.channels
+        self.frame = (first, columns * self.channels, self.image, *self.size)
 
     def offsets(self, rows: Array, columns: Array) -> Array:
         """Places in one image's values of the pixels at `rows` × `columns`, counted without the halo."""
@@ -91,7 +78,14 @@ def make_plane(
     padded = (count, halo.top + height + halo.bottom, halo.left + width + halo.right, channels)
     size = int(np.prod(padded, dtype=np.int64))
     flat = np.zeros(padded_length(size), dtype or np.float32)
-    return Plane(values=flat[:size].reshape(padded), flat=flat, halo=halo)
+    return Plane(flat[:size].reshape(padded), flat, halo)
+
+
+def plane_of(x: FloatArray, halo: Halo = NO_HALO) -> Plane:
+    """A copy of x (N, H, W, C) as a plane."""
+    plane = make_plane(len(x), (x.shape[1], x.shape[2], x.shape[3]), halo, x.dtype)
+    plane.inside[:] = x
+    return plane
 
 
 def padded_length(length: int) -> int:

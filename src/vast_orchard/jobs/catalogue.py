@@ -32,15 +32,15 @@ def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
     """The ready networks for an input and a number of classes, layer by layer."""
     found = []
     for name in READY_NETWORKS:
-        layers = plan(ready_network(name, (size, size, channels), classes), classes)
+        planned = plan(ready_network(name, (size, size, channels), classes), classes)
         found.append(
             {
                 "name": name,
                 "default": name == DEFAULT_NETWORK,
-                "parameters": sum(layer.parameters for layer in layers),
+                "parameters": planned.parameters,
                 "layers": [
                     {"place": x.place, "kind": x.kind, "shape": list(x.shape), "parameters": x.parameters}
-                    for x in layers
+                    for x in planned.layers
                 ],
             }
         )
@@ -57,4 +57,4 @@ def parameter_count(data: dict[str, Any], classes: int) -> int:
     """
     recipe = recipe_from_json(data)
     description = ready_network(recipe.network, recipe.preprocessing.input_shape, classes)
-    return sum(layer.parameters for layer in plan(description, classes))
+    return plan(description, classes).parameters

@@ -8,6 +8,7 @@ from vast_orchard.core.judging.scores import judge, picture_losses
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.engine import make_team
 from vast_orchard.jobs.pixels import run_pixels
 from vast_orchard.store.predictions import store_predictions
 from vast_orchard.store.runs import checkpoint_path, get_run, run_pictures, set_judgement
@@ -48,7 +49,7 @@ def judge_set(context: WorkContext, run_id: int, set_name: str, progress: Progre
     progress.stage(f"Judging the {set_name} set", 1)
     ids = [entry["id"] for entry in run.classes]
     labels = np.array([ids.index(picture.class_id) for picture in pictures], np.int64)
-    probabilities = model.probabilities(pixels)
+    probabilities = model.probabilities(pixels, make_team(context.settings))
     predicted, losses = probabilities.argmax(axis=1), picture_losses(probabilities, labels)
     rows = [
         {

@@ -8,13 +8,15 @@ from dataclasses import asdict
 
 import numpy as np
 
-from vast_orchard.core.training.recipe import Recipe, Training, begin, recipe_from_json
+from vast_orchard.core.training.begin import Training, begin
+from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import NonFiniteError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.engine import free_memory, make_ready, make_team
 from vast_orchard.jobs.judging import judge_set
 from vast_orchard.jobs.pixels import run_pixels
 from vast_orchard.store.jobs import hold_lease
@@ -59,7 +61,12 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
             identities=np.array([identity_number(picture.sha256) for picture in members], np.uint64),
         )
     progress.stage("Measuring the training pictures", 1)
-    training = begin(recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state)
+    make_ready(lambda words: progress.stage(words, 1))
+    team = make_team(context.settings)
+    training = begin(
+        recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state,
+        team=team, memory_bytes=free_memory(),
+    )  # fmt: skip
     _Recorder(context, run, recipe, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
 
 

@@ -14,8 +14,13 @@ from vast_orchard.core.team import Team
 
 __all__ = ["InferenceProgram", "TrainingProgram"]
 
-# What a part of a batch may take of the second-level cache: its planes are read again by the next stage.
-_PART_BYTES = 512 * 1024
+# What one plane of a part may take of the cache, because the next stage reads it again. It is a share of the last
+# level and not of the second: short calls cost more, as threads then wait for each other at the interpreter's lock.
+_PART_BYTES = 8 * 1024 * 1024
+_INFERENCE_BYTES = 1024 * 1024
+
+# A shard of fewer images is not worth a thread.
+_LEAST_IMAGES = 8
 
 _Step = Callable[[int, int, int], None]
 
@@ -29,9 +34,11 @@ class _Phase:
     settle: Callable[[], None] | None  # when all parts are through
 
     def run_shard(self, shard: int, first: int, end: int) -> None:
-        for start in range(first, end, self.images):
+        # Parts of one size, so that none is left with a single image.
+        size = -(-(end - first) // -(-(end - first) // self.images))
+        for start in range(first, end, size):
             for step in self.steps:
-                step(start, min(self.images, end - start), shard)
+                step(start, min(size, end - start), shard)
 
 
 def _images_at_once(planes: Sequence[Plane], most: int) -> int:
@@ -40,7 +47,7 @@ def _images_at_once(planes: Sequence[Plane], most: int) -> int:
 
 
 def _shard_size(count: int) -> int:
-    return -(-count // SHARDS)
+    return max(-(-count // SHARDS), min(_LEAST_IMAGES, count))
 
 
 class TrainingProgram:
@@ -152,7 +159,7 @@ class InferenceProgram:
     def __init__(self, layout: Layout, numbers: Sequence[LayerNumbers], dtype: np.dtype[np.floating]) -> None:
         largest = max(spec.values for spec in layout.values.values()) * dtype.itemsize
         # Dense layers read all their weights for every call, so a call should bring several images.
-        self.images = max(1, min(32, _PART_BYTES // largest))
+        self.images = max(1, min(32, _INFERENCE_BYTES // largest))
         values = {place: make_plane(self.images, s.shape, s.halo, dtype) for place, s in layout.values.items()}
         self._input, self._output = values[0], values[layout.stages[-1].output]
         self._works = []

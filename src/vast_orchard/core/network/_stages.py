@@ -18,9 +18,10 @@ from vast_orchard.core.ops import _pooling_kernels as pooling
 from vast_orchard.core.ops._batch_norm_kernels import add_gradients, add_moments, input_gradient, normalise
 from vast_orchard.core.ops._elementwise_kernels import add_partials, add_rows, back_through_slope
 from vast_orchard.core.ops.activations import Activation, activate, activation_gradient
-from vast_orchard.core.ops.batch_norm import BatchMoments, merge_moments, scale_and_shift
+from vast_orchard.core.ops.batch_norm import BatchMoments, gradient_shares, merge_moments, scale_and_shift
 from vast_orchard.core.ops.conv2d import Convolution, ConvolutionGradient
 from vast_orchard.core.ops.dropout import dropout_mask
+from vast_orchard.core.ops.pooling import pooling_steps
 from vast_orchard.core.ops.window import Window
 from vast_orchard.core.plane import Plane, padded, padded_length
 
@@ -210,8 +211,7 @@ class NormWork(StageWork):
         m, dtype = self._moments, self._x.values.dtype
         self._numbers.gradients["beta"] = whole.astype(dtype)
         self._numbers.gradients["gamma"] = (swung / m.deviation).astype(dtype)
-        self._steady = self._padded(whole / m.count)
-        self._swing = self._padded(swung / (m.count * m.deviation**2))
+        self._steady, self._swing = map(self._padded, gradient_shares(whole, swung, m))
 
     def backward(self, first: int, count: int, shard: int) -> None:
         x, g, out = self._x, self._gradient, self._x_gradient
@@ -226,10 +226,7 @@ class NormWork(StageWork):
 class _PoolWork(StageWork):
     def __init__(self, stage: Stage, joints: Joints) -> None:
         super().__init__(joints)
-        (down, across), (height, width) = window_of(stage.layer), self._x.size
-        self._steps = (
-            down.size, down.stride, down.pads(height)[0], across.size, across.stride, across.pads(width)[0],
-        )  # fmt: skip
+        self._steps = pooling_steps(window_of(stage.layer), self._x.size)
 
     def _emptied(self, first: int, count: int) -> Plane | None:
         """The input's gradient, as zeros to add to."""

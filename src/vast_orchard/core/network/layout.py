@@ -11,8 +11,18 @@ from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.plan import NetworkPlan, Shape, plan, window_of
 from vast_orchard.core.ops.window import forward_halo, gradient_halo
 from vast_orchard.core.plane import NO_HALO, Halo
+from vast_orchard.errors import MemoryShortError
 
-__all__ = ["SHARDS", "Layout", "PlaneSpec", "Stage", "lay_out", "memory_for_training", "picture_shape"]
+__all__ = [
+    "SHARDS",
+    "Layout",
+    "PlaneSpec",
+    "Stage",
+    "check_memory",
+    "lay_out",
+    "memory_for_training",
+    "picture_shape",
+]
 
 # Fixed parts of a batch whose sums are added in a fixed order: so results do not depend on the number of threads,
 # which may be up to this many.
@@ -205,9 +215,33 @@ def memory_for_training(description: NetworkDescription, batch_size: int) -> int
     """
     layout = lay_out(description, training=True)
     planes = sum(spec.values for spec in (*layout.values.values(), *layout.gradient_planes))
-    pooled = sum(
-        math.prod(layout.values[stage.output].shape) for stage in layout.stages if isinstance(stage.layer, d.MaxPool)
+    # A byte for the winner of each window, a number for each value that dropout may take away.
+    beside = sum(
+        math.prod(layout.values[stage.output].shape) * (1 if isinstance(stage.layer, d.MaxPool) else _FLOAT_BYTES)
+        for stage in layout.stages
+        if isinstance(stage.layer, d.MaxPool | d.Dropout)
     )
     # Weights, their gradient, one partial gradient a shard, the optimizer's two moments, and two packed copies.
     weights = plan(description).parameters * (2 + SHARDS + 2 + 2)
-    return (planes * _FLOAT_BYTES + pooled) * batch_size + weights * _FLOAT_BYTES
+    return (planes * _FLOAT_BYTES + beside) * batch_size + weights * _FLOAT_BYTES
+
+
+def check_memory(description: NetworkDescription, batch_size: int, available: int) -> None:
+    """See to it that a training fits into `available` bytes.
+
+    Raises
+    ------
+    MemoryShortError
+        It does not; the message names the largest batch that does.
+    """
+    needed = memory_for_training(description, batch_size)
+    if needed <= available:
+        return
+    fixed = memory_for_training(description, 0)
+    a_picture = memory_for_training(description, 1) - fixed
+    fits = max(0, available - fixed) // a_picture
+    mend = f"Choose a batch size of at most {fits}." if fits else "Choose a smaller network or input size."
+    raise MemoryShortError(
+        f"A batch of {batch_size} needs about {needed / 1e9:.1f} GB of memory, and {available / 1e9:.1f} GB are free.",
+        mend,
+    )

@@ -100,6 +100,15 @@ class Emitter:
         zeros = ir.Constant(ir.VectorType(_I32, LANES), [0] * LANES)
         return self.builder.shuffle_vector(one, ir.Constant(vector, ir.Undefined), zeros)
 
+    def phis(self, kind: Any, starts: list[Any], block: Any) -> list[Any]:
+        """One loop variable for each start value, coming from `block`."""
+        made = []
+        for start in starts:
+            phi = self.builder.phi(kind)
+            phi.add_incoming(start, block)
+            made.append(phi)
+        return made
+
     def fma(self, a: Any, b: Any, c: Any) -> Any:
         """a · b + c, rounded once."""
         function = self._declared(f"llvm.fma.{self._suffix}", self.vector, [self.vector] * 3)

@@ -19,7 +19,7 @@ from vast_orchard.core.ops._conv2d_tables import (
 )
 from vast_orchard.core.ops._tile import LANES, POSITIONS
 from vast_orchard.core.ops.window import Window, forward_halo, gradient_halo
-from vast_orchard.core.plane import NO_HALO, Halo, Plane, make_plane
+from vast_orchard.core.plane import NO_HALO, Plane, make_plane, plane_of
 from vast_orchard.errors import ShapeError
 
 __all__ = ["Convolution", "ConvolutionGradient", "conv2d", "conv2d_backward"]
@@ -233,12 +233,6 @@ def _window(weights: FloatArray, stride: int, dilation: int, padding: str) -> tu
     return rows, columns
 
 
-def _filled(x: FloatArray, halo: Halo) -> Plane:
-    plane = make_plane(len(x), (x.shape[1], x.shape[2], x.shape[3]), halo, x.dtype)
-    plane.inside[:] = x
-    return plane
-
-
 def _check(x: FloatArray, weights: FloatArray, groups: int) -> None:
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
@@ -297,7 +291,7 @@ def conv2d(
             f"A {weights.shape[0]}×{weights.shape[1]} kernel does not fit into {x.shape[1]}×{x.shape[2]}.",
             "Use padding 'same', a smaller kernel or larger pictures.",
         )
-    source = _filled(x, forward_halo(window, (x.shape[1], x.shape[2])))
+    source = plane_of(x, forward_halo(window, (x.shape[1], x.shape[2])))
     target = make_plane(len(x), (height, width, weights.shape[3]), NO_HALO, x.dtype)
     convolution = Convolution(window, groups, source, target, len(x))
     convolution.load(weights, bias)
@@ -333,8 +327,8 @@ def conv2d_backward(
     """
     _check(x, weights, groups)
     window, size = _window(weights, stride, dilation, padding), (x.shape[1], x.shape[2])
-    source = _filled(x, forward_halo(window, size))
-    gradient = _filled(grad, gradient_halo(window, size))
+    source = plane_of(x, forward_halo(window, size))
+    gradient = plane_of(grad, gradient_halo(window, size))
     target = make_plane(len(x), (*size, x.shape[3]), NO_HALO, x.dtype) if input_gradient else None
     both = ConvolutionGradient(window, groups, source, gradient, target, len(x))
     (filters,) = both.empty(1)

@@ -1,83 +1,145 @@
-"""Max pooling over square, non-overlapping windows, and global average pooling."""
+"""Max and average pooling over square windows, and global average pooling, on NHWC arrays."""
 
 import numpy as np
 
-from vast_orchard.core.arrays import FloatArray, check_rank
-from vast_orchard.core.ops._pooling_kernels import route_to_maxima, window_maxima
+from vast_orchard.core.arrays import Array, FloatArray, check_floating, check_rank
+from vast_orchard.core.ops import _pooling_kernels as kernels
+from vast_orchard.core.ops.window import Window
+from vast_orchard.core.plane import NO_HALO, Plane, make_plane, padded_length, plane_of
 from vast_orchard.errors import ShapeError
 
-__all__ = ["global_average_pool", "global_average_pool_backward", "max_pool", "max_pool_backward"]
+__all__ = [
+    "Steps",
+    "average_pool",
+    "average_pool_backward",
+    "global_average_pool",
+    "global_average_pool_backward",
+    "max_pool",
+    "max_pool_backward",
+    "pooling_steps",
+]
+
+Steps = tuple[int, int, int, int, int, int]
 
 
-def _windows(x: FloatArray, size: int) -> FloatArray:
-    # Rows and columns that fill no whole window are left out, as in ONNX MaxPool with ceil_mode 0.
-    count, height, width, channels = x.shape
-    rows, columns = height // size, width // size
-    whole = np.ascontiguousarray(x[:, : rows * size, : columns * size])
-    return whole.reshape(count, rows, size, columns, size, channels)
+def pooling_steps(window: tuple[Window, Window], size: tuple[int, int]) -> Steps:
+    """Size, stride and padding before, for rows and then for columns, as kernels take them."""
+    rows, columns = window
+    return (
+        rows.size, rows.stride, rows.pads(size[0])[0],
+        columns.size, columns.stride, columns.pads(size[1])[0],
+    )  # fmt: skip
 
 
-def max_pool(x: FloatArray, size: int = 2) -> FloatArray:
-    """Largest value of each `size`×`size` window.
-
-    Parameters
-    ----------
-    x : ndarray, shape (N, H, W, C)
-    size : int
-        Side and step of the window, in pixels.
-
-    Returns
-    -------
-    ndarray, shape (N, H // size, W // size, C)
-
-    Raises
-    ------
-    ShapeError
-        The picture is smaller than one window.
-    """
+def _window(x: FloatArray, size: int, stride: int, padding: str) -> tuple[Window, tuple[int, int]]:
+    """The window, and height and width of the result."""
     check_rank("x", x, 4, "(N, H, W, C)")
-    if min(x.shape[1:3]) < size or size < 1:
+    check_floating("x", x)
+    window = Window(size=size, stride=stride or size, padding=padding)
+    height, width = window.count(x.shape[1]), window.count(x.shape[2])
+    if min(height, width) < 1:
         raise ShapeError(
             f"A {size}×{size} window does not fit into {x.shape[1]}×{x.shape[2]}.",
             "Remove the pooling or enlarge x.",
         )
-    windows = _windows(x, size)
-    out = np.empty((windows.shape[0], windows.shape[1], windows.shape[3], windows.shape[5]), x.dtype)
-    window_maxima(windows, out)
-    return out
+    return window, (height, width)
 
 
-def max_pool_backward(x: FloatArray, maxima: FloatArray, grad: FloatArray, size: int = 2) -> FloatArray:
-    """Gradient of `max_pool`; of equal maxima the first in row order receives it.
+def _empty_like(x: FloatArray, size: tuple[int, int]) -> Plane:
+    return make_plane(len(x), (*size, x.shape[3]), NO_HALO, x.dtype)
+
+
+def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "valid") -> tuple[FloatArray, Array]:
+    """Largest value of each `size`×`size` window.
 
     Parameters
     ----------
-    x, size
-        As given to `max_pool`.
-    maxima, grad : ndarray, shape (N, H', W', C)
-        The result of `max_pool`, and the gradient with respect to it.
+    x : ndarray, shape (N, H, W, C), float32 or float64
+    size : int
+        Side of the window in pixels, at most 15.
+    stride : int
+        Pixels from one window to the next; 0 means the size.
+    padding : {"valid", "same"}
 
     Returns
     -------
-    ndarray, shape of x
+    tuple of ndarray, shape (N, H', W', C), and ndarray of uint8
+        The values, and for `max_pool_backward` which of its window each one was; of equal values the first.
+
+    Raises
+    ------
+    ShapeError
+        No window fits into the picture.
     """
-    windows = _windows(x, size)
-    routed = np.empty_like(windows)
-    route_to_maxima(windows, maxima, grad, routed)
-    whole = routed.reshape(x.shape[0], windows.shape[1] * size, windows.shape[3] * size, x.shape[3])
-    if whole.shape == x.shape:
-        return whole
-    out = np.zeros_like(x)
-    out[:, : whole.shape[1], : whole.shape[2]] = whole
-    return out
+    window, found = _window(x, size, stride, padding)
+    source, target = plane_of(x), _empty_like(x, found)
+    winners = np.zeros(padded_length(target.values.size), np.uint8)
+    kernels.max_windows(
+        source.flat, source.frame, target.flat, target.frame, x.shape[3], 0, len(x),
+        pooling_steps((window, window), source.size), winners,
+    )  # fmt: skip
+    return target.values, winners
+
+
+def max_pool_backward(
+    winners: Array, grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, padding: str = "valid"
+) -> FloatArray:
+    """Gradient of `max_pool` with respect to x of `shape`, which goes to the winner of each window.
+
+    Parameters
+    ----------
+    winners : ndarray of uint8
+        From `max_pool`.
+    grad : ndarray, shape (N, H', W', C)
+        Gradient with respect to the values.
+    shape, size, stride, padding
+        Of x, and as given to `max_pool`.
+    """
+    window = Window(size=size, stride=stride or size, padding=padding)
+    gradient, target = plane_of(grad), make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
+    kernels.max_backward(
+        winners, gradient.flat, gradient.frame, target.flat, target.frame, shape[3], 0, shape[0],
+        pooling_steps((window, window), target.size),
+    )  # fmt: skip
+    return target.values
+
+
+def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "valid") -> FloatArray:
+    """Mean of each `size`×`size` window, without its padding; parameters and errors as of `max_pool`."""
+    window, found = _window(x, size, stride, padding)
+    source, target = plane_of(x), _empty_like(x, found)
+    kernels.average_windows(
+        source.flat, source.frame, target.flat, target.frame, x.shape[3], 0, len(x),
+        pooling_steps((window, window), source.size),
+    )  # fmt: skip
+    return target.values
+
+
+def average_pool_backward(
+    grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, padding: str = "valid"
+) -> FloatArray:
+    """Gradient of `average_pool` with respect to x of `shape`."""
+    window = Window(size=size, stride=stride or size, padding=padding)
+    gradient, target = plane_of(grad), make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
+    kernels.average_backward(
+        gradient.flat, gradient.frame, target.flat, target.frame, shape[3], 0, shape[0],
+        pooling_steps((window, window), target.size),
+    )  # fmt: skip
+    return target.values
 
 
 def global_average_pool(x: FloatArray) -> FloatArray:
     """Mean over height and width: (N, H, W, C) to (N, C)."""
     check_rank("x", x, 4, "(N, H, W, C)")
-    return x.mean(axis=(1, 2), dtype=x.dtype)
+    check_floating("x", x)
+    source, target = plane_of(x), _empty_like(x, (1, 1))
+    kernels.global_mean(source.flat, source.frame, x.shape[3], target.flat, 0, len(x))
+    return target.values[:, 0, 0]
 
 
 def global_average_pool_backward(shape: tuple[int, ...], grad: FloatArray) -> FloatArray:
     """Gradient of `global_average_pool` for an input of `shape` (N, H, W, C)."""
-    return np.broadcast_to((grad / (shape[1] * shape[2]))[:, None, None, :], shape).astype(grad.dtype)
+    gradient = plane_of(grad[:, None, None])
+    target = make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
+    kernels.spread_mean(gradient.flat, target.flat, target.frame, shape[3], 0, shape[0])
+    return target.values

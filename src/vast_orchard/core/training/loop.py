@@ -7,12 +7,13 @@ import numpy as np
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.ops.softmax import softmax_cross_entropy
+from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
-from vast_orchard.core.pictures.variation import Variation, vary
+from vast_orchard.core.pictures.variation import Variation
+from vast_orchard.core.pictures.vary import vary
 from vast_orchard.core.team import Team
-from vast_orchard.core.training.optimizers import make_optimizer
-from vast_orchard.core.training.schedule import cosine_rate
+from vast_orchard.core.training.optimizers import clip_by_norm, gradient_norm, make_optimizer
+from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.values import (
     EpochMetrics,
     EpochResult,
@@ -33,25 +34,32 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
     """Probabilities of shape (N, K) for 8-bit pictures of shape (N, H, W, C)."""
     frozen = FrozenNetwork(network, team)
     parts = [
-        frozen.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics))
+        frozen.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics, team))
         for start in range(0, len(pixels), _JUDGE_BATCH)
     ]
     return np.concatenate(parts)
 
 
-def _one_hot(labels: Array, classes: int) -> FloatArray:
-    return np.eye(classes, dtype=np.float32)[labels]
-
-
-def _validate(network: Network, examples: Examples, statistics: ChannelStatistics, classes: int) -> tuple[float, float]:
+def _validate(
+    frozen: FrozenNetwork, examples: Examples, statistics: ChannelStatistics, team: Team
+) -> tuple[float, float]:
+    """Loss and accuracy, as plain figures: neither smoothed nor weighted."""
     losses, right = 0.0, 0
     for start in range(0, len(examples), _JUDGE_BATCH):
         part = slice(start, start + _JUDGE_BATCH)
-        logits = network.forward(standardise(examples.pixels[part], statistics))
-        rows, _ = softmax_cross_entropy(logits, _one_hot(examples.labels[part], classes))
+        labels = examples.labels[part]
+        logits = frozen.logits(standardise(examples.pixels[part], statistics, team))
+        rows, _ = softmax_cross_entropy(logits, soft_targets(labels, logits.shape[1]))
         losses += float(rows.sum(dtype=np.float64))
-        right += int((logits.argmax(axis=1) == examples.labels[part]).sum())
+        right += int((logits.argmax(axis=1) == labels).sum())
     return losses / len(examples), right / len(examples)
+
+
+def _class_weights(labels: Array, classes: int, settings: TrainingSettings) -> FloatArray:
+    """What a picture of each class counts; balanced ones are N / (K · pictures of the class)."""
+    if settings.class_weights == "none":
+        return np.ones(classes)
+    return len(labels) / (classes * np.maximum(np.bincount(labels, minlength=classes), 1))
 
 
 def _check_labels(name: str, examples: Examples, classes: int) -> None:
@@ -72,6 +80,7 @@ def train(
     variation: Variation,
     settings: TrainingSettings,
     state: TrainingState | None = None,
+    team: Team | None = None,
 ) -> Iterator[StepResult | EpochResult]:
     """Train `network` in place, one yielded result a batch and one an epoch.
 
@@ -90,6 +99,8 @@ def train(
     settings : TrainingSettings
     state : TrainingState, optional
         Of the last epoch to keep; training goes on after it.
+    team : Team, optional
+        Threads that prepare and judge pictures; the network has its own.
 
     Yields
     ------
@@ -98,54 +109,60 @@ def train(
     Raises
     ------
     NonFiniteError
-        The loss became infinite or not a number.
+        A layer's values, the loss or a gradient became infinite or not a number.
     ShapeError
         A set is empty or a label is out of range.
     """
-    classes = network.forward(standardise(training.pixels[:1], statistics)).shape[1]
-    _check_labels("training", training, classes)
-    _check_labels("validation", validation, classes)
-    state = state or TrainingState()
-    optimizer = make_optimizer(settings.optimizer)
+    _check_labels("training", training, network.classes)
+    _check_labels("validation", validation, network.classes)
+    state, team = state or TrainingState(), team or Team(1)
+    optimizer = make_optimizer(settings)
     if state.epoch:
         network.load(state.network)
         optimizer.load(state.optimizer)
     steps = -(-len(training) // settings.batch_size)
+    weights = _class_weights(training.labels, network.classes, settings)
     for epoch in range(state.epoch + 1, settings.epochs + 1):
         order = np.random.default_rng([settings.seed, epoch, 0]).permutation(len(training))
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
             # Sorted within the batch, so that a memory-mapped array is read forwards.
             chosen = np.sort(order[step * settings.batch_size : (step + 1) * settings.batch_size])
-            rate = cosine_rate((epoch - 1) * steps + step, settings.epochs * steps, settings.learning_rate)
-            pixels = vary(training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch)
-            logits = network.forward(
-                standardise(pixels, statistics), np.random.default_rng([settings.seed, epoch, step + 1])
-            )
-            rows, gradient = softmax_cross_entropy(logits, _one_hot(training.labels[chosen], classes))
-            loss = float(rows.mean())
+            rate = learning_rate((epoch - 1) * steps + step, settings.epochs * steps, settings)
+            labels = training.labels[chosen]
+            pixels = vary(training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch, team)
+            random = np.random.default_rng([settings.seed, epoch, step + 1])
+            logits = network.forward(standardise(pixels, statistics, team), random)
+            targets = soft_targets(labels, network.classes, settings.label_smoothing)
+            rows, gradient = softmax_cross_entropy(logits, targets, weights[labels])
+            loss = float(np.average(rows, weights=weights[labels]))
             if not np.isfinite(loss):
-                raise NonFiniteError(
-                    f"The loss became {loss} in epoch {epoch}, step {step + 1}.",
-                    f"Lower the learning rate, now {settings.learning_rate:g}, to a third of it.",
-                )
+                raise _lost(network.first_lost() or "the loss", epoch, step + 1, settings)
             network.backward(gradient)
+            _clip(network, epoch, step + 1, settings)
             optimizer.step(network.parameters, network.gradients, rate)
-            losses += float(rows.sum(dtype=np.float64))
-            right += int((logits.argmax(axis=1) == training.labels[chosen]).sum())
+            losses += loss * len(rows)
+            right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
-        yield _end_epoch(
-            network,
-            state,
-            optimizer.state(),
-            epoch,
-            (
-                losses / len(training),
-                right / len(training),
-                *_validate(network, validation, statistics, classes),
-                rate,
-            ),
-        )
+        judged = _validate(FrozenNetwork(network, team), validation, statistics, team)
+        figures = (losses / len(training), right / len(training), *judged, rate)
+        yield _end_epoch(network, state, optimizer.state(), epoch, figures)
+
+
+def _lost(where: str, epoch: int, step: int, settings: TrainingSettings) -> NonFiniteError:
+    return NonFiniteError(
+        f"In epoch {epoch}, step {step}, {where} left the numbers: infinity or not-a-number.",
+        f"Lower the learning rate, now {settings.learning_rate:g}, to a third of it.",
+    )
+
+
+def _clip(network: Network, epoch: int, step: int, settings: TrainingSettings) -> None:
+    norm = gradient_norm(network.gradients)
+    if not np.isfinite(norm):
+        lost = next(name for name, value in network.gradients.items() if not np.isfinite(gradient_norm({name: value})))
+        raise _lost(f"the gradient of {lost}", epoch, step, settings)
+    if settings.clip_norm:
+        clip_by_norm(network.gradients, norm, settings.clip_norm)
 
 
 def _end_epoch(

@@ -2,19 +2,43 @@
 
 import math
 
-__all__ = ["cosine_rate"]
+from vast_orchard.core.training.values import TrainingSettings
 
-# Adam's second moment is a poor estimate in the first steps; a short linear start keeps them small
-# (Goyal et al. 2017, section 2.2).
-_WARM_UP = 0.05
+__all__ = ["learning_rate"]
+
+# The cycle's lowest rate is a tenth of its highest, its last tenth falls two decades further
+# (Smith & Topin 2018, "Super-convergence", section 3).
+_CYCLE_LOW, _CYCLE_END, _CYCLE_TAIL = 0.1, 0.001, 0.1
 
 
-def cosine_rate(step: int, steps: int, peak: float) -> float:
-    """Rate at `step` of `steps`: a linear rise over the first twentieth, then half a cosine down to zero.
+def _one_cycle(done: float) -> float:
+    half = (1 - _CYCLE_TAIL) / 2
+    if done < half:
+        return _CYCLE_LOW + (1 - _CYCLE_LOW) * done / half
+    if done < 2 * half:
+        return 1 - (1 - _CYCLE_LOW) * (done - half) / half
+    return _CYCLE_LOW - (_CYCLE_LOW - _CYCLE_END) * (done - 2 * half) / _CYCLE_TAIL
 
-    Loshchilov & Hutter 2017, "SGDR", eq. 5, with one period and a final rate of zero.
+
+def learning_rate(step: int, steps: int, settings: TrainingSettings) -> float:
+    """Rate at `step` (from 0) of `steps` in all.
+
+    A linear rise over the first share `warm_up` of the steps keeps the first ones small, while the optimizer's
+    estimates are poor (Goyal et al. 2017, section 2.2). Then the schedule: "constant"; "step", a factor every few
+    epochs; "cosine", half a period down to zero (Loshchilov & Hutter 2017, "SGDR", eq. 5); "one-cycle", up and down
+    and then far down (Smith & Topin 2018).
     """
-    rise = max(1, int(steps * _WARM_UP))
+    peak, rise = settings.learning_rate, int(steps * settings.warm_up)
     if step < rise:
         return peak * (step + 1) / rise
-    return peak * 0.5 * (1 + math.cos(math.pi * (step - rise) / max(1, steps - rise)))
+    done = (step - rise) / max(1, steps - rise)
+    match settings.schedule:
+        case "constant":
+            return peak
+        case "step":
+            drops = int(step * settings.epochs / steps) // settings.step_epochs
+            return peak * settings.step_factor**drops
+        case "one-cycle":
+            return peak * _one_cycle(done)
+        case _:
+            return peak * 0.5 * (1 + math.cos(math.pi * done))

@@ -9,7 +9,8 @@ import numpy as np
 from PIL import Image
 
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.variation import Variation, vary
+from vast_orchard.core.pictures.variation import Variation
+from vast_orchard.core.pictures.vary import vary
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model

@@ -1,0 +1,97 @@
+"""`orchard prepare` and `orchard plan`: the engine compiled ahead of its use, and a network looked at before training."""
+
+import json
+import time
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.progress import BarColumn, Progress, TextColumn
+from rich.table import Table
+
+from vast_orchard.cli.terminal import console
+from vast_orchard.core.network.description import NetworkDescription, description_from_json
+from vast_orchard.core.network.layout import memory_for_training
+from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
+from vast_orchard.errors import DescriptionError, MissingError
+from vast_orchard.jobs.engine import COMPILING, make_ready
+
+__all__ = ["named_network", "prepare", "show_plan"]
+
+
+def named_network(name: str, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
+    """A ready network by its name, or one from a JSON file.
+
+    Raises
+    ------
+    MissingError, DescriptionError
+        There is no such network or file, or it does not hold together.
+    """
+    if name in READY_NETWORKS:
+        return ready_network(name, input_shape, classes)
+    path = Path(name)
+    if not path.is_file():
+        ready = ", ".join(READY_NETWORKS)
+        raise MissingError(f"There is no network {name!r}.", f"Choose one of {ready}, or name a JSON file.")
+    try:
+        return description_from_json(json.loads(path.read_text("utf-8")))
+    except ValueError as error:
+        raise DescriptionError(f"{name} is not JSON: {error}.", "Mend that place.") from error
+
+
+def prepare() -> None:
+    """Compile the engine for this processor, so that the first training need not."""
+    began = time.monotonic()
+    with Progress(TextColumn("{task.description}"), BarColumn(), console=console(), transient=True) as bar:
+        task = bar.add_task(COMPILING)
+        compiled = make_ready(
+            lambda _: None, lambda done, total: bar.update(task, completed=done, total=total)
+        )
+    spent = time.monotonic() - began
+    print(f"The engine is compiled ({spent:.0f} s)." if compiled else "The engine was compiled before.")
+
+
+def show_plan(
+    network: Annotated[str, typer.Argument(help="A ready network's name, or a JSON file.")],
+    size: Annotated[int, typer.Option(help="For a ready network: side of the pictures, in pixels.")] = 48,
+    classes: Annotated[int, typer.Option(help="For a ready network: number of classes.")] = 7,
+    batch_size: Annotated[int, typer.Option(help="Pictures a step, for the memory.")] = 32,
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+) -> None:
+    """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory."""
+    description = named_network(network, (size, size, 3), classes)
+    planned, memory = plan(description), memory_for_training(description, batch_size)
+    if as_json:
+        entries = [
+            {
+                "place": entry.place,
+                "kind": entry.kind,
+                "name": entry.name,
+                "sources": list(entry.sources),
+                "shape": list(entry.shape),
+                "parameters": entry.parameters,
+                "multiply_adds": entry.multiply_adds,
+                "receptive_field": entry.receptive_field,
+            }
+            for entry in planned.layers
+        ]
+        sums = {"parameters": planned.parameters, "multiply_adds": planned.multiply_adds, "training_bytes": memory}
+        print(json.dumps({"layers": entries, **sums}))
+        return
+    table = Table(box=None, pad_edge=False)
+    for head in ("", "layer", "fed by", "gives"):
+        table.add_column(head)
+    for head in ("parameters", "multiply-adds", "sees, px"):
+        table.add_column(head, justify="right")
+    for entry in planned.layers:
+        before = entry.sources == (entry.place - 1,)
+        fed = "" if before else ", ".join("picture" if n == 0 else str(n) for n in entry.sources)
+        label = f"{entry.kind} {entry.name}".strip()
+        counts = (f"{entry.parameters:,}", f"{entry.multiply_adds:,}", str(entry.receptive_field))
+        table.add_row(str(entry.place), label, fed, "×".join(map(str, entry.shape)), *counts)
+    console(error=False).print(table)
+    print(
+        f"{planned.parameters:,} parameters, {planned.multiply_adds:,} multiply-adds a picture, "
+        f"about {memory / 1e6:,.0f} MB to train with batches of {batch_size}."
+    )

@@ -1,0 +1,72 @@
+"""How a recipe becomes a network, channel statistics and a running loop."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.layout import check_memory
+from vast_orchard.core.network.network import Network
+from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.ready import ready_network
+from vast_orchard.core.pictures.standardise import ChannelStatistics, channel_statistics
+from vast_orchard.core.team import Team
+from vast_orchard.core.training.loop import train
+from vast_orchard.core.training.recipe import Recipe
+from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
+
+__all__ = ["Training", "begin"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Training:
+    """A training ready to run: iterate `results` to let it happen."""
+
+    network: Network
+    statistics: ChannelStatistics  # of the training pictures only
+    results: Iterator[StepResult | EpochResult]
+
+
+def begin(
+    recipe: Recipe,
+    classes: int,
+    training: Examples,
+    validation: Examples,
+    state: TrainingState | None = None,
+    *,
+    description: NetworkDescription | None = None,
+    team: Team | None = None,
+    memory_bytes: int | None = None,
+) -> Training:
+    """Build the network for `classes` classes and set up its training.
+
+    Parameters
+    ----------
+    recipe : Recipe
+    classes : int
+    training, validation : Examples
+    state : TrainingState, optional
+        Of an epoch to go on from.
+    description : NetworkDescription, optional
+        Instead of the recipe's ready network.
+    team : Team, optional
+        Threads; their number changes no bit of the result.
+    memory_bytes : int, optional
+        What the training may take; not looked at by default.
+
+    Raises
+    ------
+    SettingError, DescriptionError, ShapeError
+        The ingredients do not fit each other.
+    MemoryShortError
+        The training would need more than `memory_bytes`.
+    """
+    if description is None:
+        description = ready_network(recipe.network, recipe.preprocessing.input_shape, classes)
+    plan(description, classes)
+    if memory_bytes is not None:
+        check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes)
+    team = team or Team(1)
+    network = Network(description, recipe.settings.seed, team=team)
+    statistics = channel_statistics(training.pixels)
+    results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team)
+    return Training(network=network, statistics=statistics, results=results)

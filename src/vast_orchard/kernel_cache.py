@@ -1,0 +1,51 @@
+"""Where compiled kernels are kept between processes: a folder that can be thrown away.
+
+Compiled code depends on the program's own kernels, on the compiler and on the processor. The folder's name is a digest
+of the first two, because a kernel that is built from parts in other files would not notice that they have changed;
+Numba itself keeps processors apart in it.
+"""
+
+import hashlib
+import os
+from collections.abc import MutableMapping
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+
+__all__ = ["FOLDER_VARIABLE", "kernel_folder", "use_kernel_cache"]
+
+FOLDER_VARIABLE = "VAST_ORCHARD_KERNEL_CACHE_DIR"
+_NUMBA_VARIABLE = "NUMBA_CACHE_DIR"
+
+
+def _digest() -> str:
+    found = hashlib.sha256()
+    for name in ("numba", "llvmlite", "numpy"):
+        try:
+            found.update(f"{name} {version(name)}\n".encode())
+        except PackageNotFoundError:
+            found.update(f"{name} is not installed\n".encode())
+    core = Path(__file__).parent / "core"
+    for path in sorted(core.rglob("_*.py")):
+        found.update(path.read_bytes())
+    return found.hexdigest()[:16]
+
+
+def kernel_folder(environment: MutableMapping[str, str]) -> Path:
+    """The folder for this version: below the one that is set, else below the user's cache."""
+    given = environment.get(FOLDER_VARIABLE)
+    if given:
+        base = Path(given)
+    else:
+        base = Path(environment.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "vast-orchard" / "kernels"
+    return base / _digest()
+
+
+def use_kernel_cache(environment: MutableMapping[str, str] | None = None) -> None:
+    """Tell Numba where to keep compiled kernels; must come before the first import of one.
+
+    Does nothing where Numba was told already. A folder that cannot be written is left to Numba, which then looks for
+    one itself.
+    """
+    environment = os.environ if environment is None else environment
+    if _NUMBA_VARIABLE not in environment:
+        environment[_NUMBA_VARIABLE] = str(kernel_folder(environment))
