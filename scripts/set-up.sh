@@ -100,3 +100,11 @@ need_page() {
 $(tail -15 "$stamps/build.log")"
     done_with page "$hash"
 }
+
+# need_engine: the compiled kernels of the engine in the user's cache; seconds when they are there.
+need_engine() {
+    local words
+    say "Looking for the engine's compiled kernels (about 15 s when there are none)"
+    words="$("$venv/bin/orchard" prepare)" || fail "The engine could not be compiled."
+    say "$words"
+}

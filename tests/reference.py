@@ -7,43 +7,61 @@ import numpy as np
 
 from vast_orchard.core.arrays import FloatArray
 
-__all__ = ["conv2d", "global_average_pool", "max_pool", "numeric_gradient", "softmax_cross_entropy"]
+__all__ = ["average_pool", "conv2d", "global_average_pool", "max_pool", "numeric_gradient", "softmax_cross_entropy"]
 
 
-def conv2d(x: FloatArray, weights: FloatArray, padding: str) -> FloatArray:
+def _pads(size: int, kernel: int, stride: int, dilation: int, padding: str) -> tuple[int, int]:
+    """Windows along an axis, and zeros before it; "same" starts a window at every stride."""
+    extent = (kernel - 1) * dilation + 1
+    if padding == "valid":
+        return (size - extent) // stride + 1, 0
+    count = math.ceil(size / stride)
+    return count, max((count - 1) * stride + extent - size, 0) // 2
+
+
+def conv2d(
+    x: FloatArray, weights: FloatArray, padding: str, stride: int = 1, dilation: int = 1, groups: int = 1
+) -> FloatArray:
     """Cross-correlation, one multiplication at a time."""
-    count, height, width, channels = x.shape
-    kh, kw, _, filters = weights.shape
-    top, left = ((kh - 1) // 2, (kw - 1) // 2) if padding == "same" else (0, 0)
-    out_height = height if padding == "same" else height - kh + 1
-    out_width = width if padding == "same" else width - kw + 1
-    out = np.zeros((count, out_height, out_width, filters))
-    for n in range(count):
-        for i in range(out_height):
-            for j in range(out_width):
-                for f in range(filters):
-                    total = 0.0
-                    for a in range(kh):
-                        for b in range(kw):
-                            y, z = i + a - top, j + b - left
-                            if 0 <= y < height and 0 <= z < width:
-                                for c in range(channels):
-                                    total += float(x[n, y, z, c]) * float(weights[a, b, c, f])
-                    out[n, i, j, f] = total
+    images, height, width, channels = x.shape
+    kh, kw, of_group, filters = weights.shape
+    rows, top = _pads(height, kh, stride, dilation, padding)
+    columns, left = _pads(width, kw, stride, dilation, padding)
+    out = np.zeros((images, rows, columns, filters))
+    for n, i, j, f in np.ndindex(out.shape):
+        first = f // (filters // groups) * (channels // groups)
+        total = 0.0
+        for a, b, c in np.ndindex(kh, kw, of_group):
+            y, z = i * stride + a * dilation - top, j * stride + b * dilation - left
+            if 0 <= y < height and 0 <= z < width:
+                total += float(x[n, y, z, first + c]) * float(weights[a, b, c, f])
+        out[n, i, j, f] = total
     return out
 
 
-def max_pool(x: FloatArray, size: int) -> FloatArray:
-    """Largest value of each whole window."""
-    count, height, width, channels = x.shape
-    out = np.zeros((count, height // size, width // size, channels))
-    for n in range(count):
-        for i in range(height // size):
-            for j in range(width // size):
-                for c in range(channels):
-                    window = x[n, i * size : (i + 1) * size, j * size : (j + 1) * size, c]
-                    out[n, i, j, c] = max(float(value) for value in window.ravel())
+def _pool(x: FloatArray, size: int, stride: int, padding: str, answer: Callable[[list[float]], float]) -> FloatArray:
+    images, height, width, channels = x.shape
+    (rows, top), (columns, left) = (_pads(n, size, stride, 1, padding) for n in (height, width))
+    out = np.zeros((images, rows, columns, channels))
+    for n, i, j, c in np.ndindex(out.shape):
+        inside = [
+            float(x[n, y, z, c])
+            for y in range(i * stride - top, i * stride - top + size)
+            for z in range(j * stride - left, j * stride - left + size)
+            if 0 <= y < height and 0 <= z < width
+        ]
+        out[n, i, j, c] = answer(inside)
     return out
+
+
+def max_pool(x: FloatArray, size: int, stride: int = 0, padding: str = "valid") -> FloatArray:
+    """Largest value of each window."""
+    return _pool(x, size, stride or size, padding, max)
+
+
+def average_pool(x: FloatArray, size: int, stride: int = 0, padding: str = "valid") -> FloatArray:
+    """Mean of each window's values, padding left out."""
+    return _pool(x, size, stride or size, padding, lambda values: sum(values) / len(values))
 
 
 def global_average_pool(x: FloatArray) -> FloatArray:

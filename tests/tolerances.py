@@ -9,3 +9,9 @@ DOUBLE_SUMS = 1e-10
 
 # The promise of every export: probabilities of an independent runtime agree within this.
 EXPORT = 1e-4
+
+# Single precision against double: sums of up to a few hundred products of numbers near one.
+SINGLE_SUMS = 2e-5
+
+# Batch norm folded into the weights before it moves each product by at most a few units in the last place.
+FOLDING = 1e-5

@@ -82,6 +82,9 @@ def test_words_for_people(crystals: Path, tmp_path: Path) -> None:
     [
         (["train", "absent", "--out", "x"], "There is nothing at absent"),
         (["train", ".", "--out", "x", "--epochs", "0"], "number of epochs is 0"),
+        (["train", ".", "--out", "x", "--optimizer", "downhill"], "optimizer is 'downhill'"),
+        (["plan", "absent"], "no network 'absent'"),
+        (["plan", "file"], "is not JSON"),
         (["demo", ".", "--count", "100"], "is not an empty folder"),
         (["worker", "--queue", "nonsense"], "no queue named 'nonsense'"),
     ],
@@ -94,6 +97,67 @@ def test_mistakes_end_with_one_line(words: list[str], said: str, tmp_path: Path)
     assert done.returncode == 1
     assert said in done.stderr
     assert "Traceback" not in done.stderr
+
+
+_BESIDE = {
+    "input_shape": [16, 16, 3],
+    "layers": [
+        {"kind": "conv2d", "filters": 8, "name": "a"},
+        {"kind": "conv2d", "filters": 8, "name": "b"},
+        {"kind": "add", "inputs": ["a", "b"]},
+        {"kind": "silu"},
+        {"kind": "global_average_pool"},
+        {"kind": "dense", "units": 7},
+    ],
+}
+
+
+def test_a_network_of_ones_own_is_shown_and_trained(crystals: Path, tmp_path: Path) -> None:
+    (tmp_path / "beside.json").write_text(json.dumps(_BESIDE))
+    found = json.loads(_orchard("plan", tmp_path / "beside.json", "--json").stdout)
+    # By hand: 3·9·8 + 8, 8·9·8 + 8, and 8·7 + 7 numbers; 16·16 places for both convolutions.
+    assert found["parameters"] == 224 + 584 + 63
+    assert found["multiply_adds"] == 256 * (216 + 576) + 56
+    assert found["training_bytes"] > 0
+    shown = _orchard("plan", tmp_path / "beside.json").stdout
+    assert "fed by" in shown
+    assert "871 parameters" in shown
+    done = _orchard(
+        "train", crystals, "--out", tmp_path / "out", "--network", tmp_path / "beside.json", "--size", "16",
+        "--epochs", "1", "--optimizer", "adamw", "--schedule", "one-cycle", "--label-smoothing", "0.1",
+        "--class-weights", "balanced", "--clip-norm", "2", "--threads", "1", "--json",
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["export_check"]["max_abs_difference"] <= EXPORT
+    wrong = _orchard("train", crystals, "--out", tmp_path / "w", "--network", tmp_path / "beside.json", "--size", "32")
+    assert wrong.returncode == 1
+    assert "expects (16, 16, 3)" in wrong.stderr
+    assert "Traceback" not in wrong.stderr
+
+
+def test_a_batch_too_large_for_the_machine_is_refused_with_one_that_fits(crystals: Path, tmp_path: Path) -> None:
+    layers = [{"kind": "conv2d", "filters": 65536}, {"kind": "global_average_pool"}, {"kind": "dense", "units": 7}]
+    (tmp_path / "wide.json").write_text(json.dumps({"input_shape": [48, 48, 3], "layers": layers}))
+    words = ("--network", tmp_path / "wide.json", "--batch-size", "4096", "--epochs", "1")
+    done = _orchard("train", crystals, "--out", tmp_path / "out", *words)
+    assert done.returncode == 1
+    assert "needs about" in done.stderr
+    assert "Choose a batch size of at most" in done.stderr
+
+
+def test_the_bench_prints_one_object() -> None:
+    done = _orchard("bench", "engine", "--only", "tiny-28", "--json")
+    assert done.returncode == 0, done.stderr
+    found = json.loads(done.stdout)
+    (network,) = found["networks"]
+    assert set(network) == {
+        "name", "train_images_per_s", "infer_images_per_s", "runtime_images_per_s", "train_ratio", "infer_ratio",
+    }  # fmt: skip
+    assert network["train_ratio"] == pytest.approx(
+        network["train_images_per_s"] / network["runtime_images_per_s"], abs=0.002
+    )
+    assert found["threads"] >= 1
+    assert found["matmul_gflops"] > 0
 
 
 def test_one_class_alone_cannot_be_trained(tmp_path: Path) -> None:

@@ -6,7 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, vary
+from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
+from vast_orchard.core.pictures.vary import vary
+from vast_orchard.core.team import Team
 from vast_orchard.errors import SettingError
 
 _EVERYTHING = Variation(mirror=True, turn_degrees=180, brightness=0.3)
@@ -28,6 +30,22 @@ def test_order_and_batch_do_not_matter(order: list[int], size: int, seed: int, e
     together = vary(pixels, identities, _EVERYTHING, seed, epoch)
     chosen = np.array(order[:size])
     np.testing.assert_array_equal(vary(pixels[chosen], identities[chosen], _EVERYTHING, seed, epoch), together[chosen])
+
+
+def test_threads_change_nothing() -> None:
+    pixels, identities = _pictures(37)
+    alone = vary(pixels, identities, _EVERYTHING, 3, 4)
+    np.testing.assert_array_equal(vary(pixels, identities, _EVERYTHING, 3, 4, Team(3)), alone)
+
+
+def test_a_quarter_turn_by_hand() -> None:
+    # Draws that happen to turn by about 90 degrees are found, and compared with the exact turn.
+    pixels = np.random.default_rng(0).integers(0, 255, (1, 9, 9, 1), dtype=np.uint8).repeat(4000, axis=0)
+    varied = vary(
+        pixels, np.arange(4000, dtype=np.uint64), Variation(mirror=False, turn_degrees=180, brightness=0), 1, 1
+    )
+    quarter = np.rot90(pixels[0], axes=(0, 1)).astype(int)
+    assert min(np.abs(picture.astype(int) - quarter).mean() for picture in varied) < 1
 
 
 def test_epochs_seeds_and_pictures_differ() -> None:

@@ -1,6 +1,7 @@
 """Exports, read by an independent runtime."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import onnx
@@ -10,17 +11,25 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.tolerances import EXPORT
-from vast_orchard.core.network import description as d
+from vast_orchard.core.arrays import Array
+from vast_orchard.core.network import layers as d
+from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.network import Network
+from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
+from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
+from vast_orchard.core.training.begin import begin
+from vast_orchard.core.training.optimizers import Adam, clip_by_norm, gradient_norm
+from vast_orchard.core.training.recipe import Recipe
+from vast_orchard.core.training.values import Examples, TrainingSettings
 from vast_orchard.errors import DescriptionError, InputError
 from vast_orchard.formats.model_file import Model, read_model, write_model
 from vast_orchard.formats.onnx_model import onnx_bytes
 
 
-def _model(description: d.NetworkDescription, seed: int = 0) -> Model:
+def _model(description: NetworkDescription, seed: int = 0) -> Model:
     """Random weights; variances within sane bounds, as training leaves them."""
     random = np.random.default_rng(seed)
     state = Network(description, seed).state()
@@ -33,7 +42,7 @@ def _model(description: d.NetworkDescription, seed: int = 0) -> Model:
     return Model(
         description=description,
         weights=state,
-        classes=("needle", "Säule", "雪")[: d.plan(description)[-1].shape[0]],
+        classes=("needle", "Säule", "雪")[: plan(description).layers[-1].shape[0]],
         preprocessing=Preprocessing(size=description.input_shape[0], colour="rgb" if channels == 3 else "grey"),
         statistics=ChannelStatistics(mean=(100.0,) * channels, deviation=(50.0,) * channels),
     )
@@ -53,41 +62,89 @@ def test_ready_networks_agree(name: str) -> None:
     np.testing.assert_allclose(_runtime(model, pixels), model.probabilities(pixels), atol=EXPORT)
 
 
+_slides = {
+    "kernel": st.integers(1, 5),
+    "stride": st.integers(1, 3),
+    "padding": st.sampled_from(["same", "valid"]),
+    "dilation": st.integers(1, 2),
+    "bias": st.booleans(),
+}
+_pools = {"size": st.integers(1, 3), "stride": st.integers(0, 3), "padding": st.sampled_from(["same", "valid"])}
 _middle = st.one_of(
-    st.builds(
-        d.Conv2D,
-        filters=st.integers(1, 5),
-        kernel=st.integers(1, 4),
-        padding=st.sampled_from(["same", "valid"]),
-        bias=st.booleans(),
-    ),
-    st.builds(d.MaxPool, size=st.integers(1, 3)),
-    st.just(d.BatchNorm()),
-    st.just(d.ReLU()),
+    st.builds(d.Conv2D, filters=st.integers(1, 5), **_slides),
+    st.builds(d.Conv2D, filters=st.just(12), groups=st.just(3), **_slides),
+    st.builds(d.DepthwiseConv2D, **_slides),
+    st.builds(d.MaxPool, **_pools),
+    st.builds(d.AveragePool, **_pools),
+    st.sampled_from([d.BatchNorm(), d.ReLU(), d.LeakyReLU(slope=0.2), d.SiLU(), d.Tanh(), d.Sigmoid()]),
     st.builds(d.Dropout, rate=st.floats(0, 0.5)),
-)  # fmt: skip
+    st.builds(d.SpatialDropout, rate=st.floats(0, 0.5)),
+)
+_ends = [
+    (d.GlobalAveragePool(),),
+    (d.Flatten(),),
+    (d.Flatten(), d.Dense(units=4, bias=False), d.BatchNorm(), d.ReLU()),
+    # Joints: a residual sum, and channels side by side, of values that are read more than once.
+    (
+        d.Conv2D(filters=6, name="a"), d.BatchNorm(), d.ReLU(), d.Conv2D(filters=6, name="b"),
+        d.Add(inputs=("a", "b"), name="c"), d.Concat(inputs=("a", "c", "a")), d.GlobalAveragePool(),
+    ),
+]  # fmt: skip
+
+
+def _after_a_step(description: NetworkDescription, seed: int) -> dict[str, Array]:
+    """Weights and running statistics as one step of training leaves them, on numbers around zero."""
+    network, random = Network(description, seed), np.random.default_rng(seed)
+    x = random.standard_normal((6, *description.input_shape)).astype(np.float32)
+    logits = network.forward(x, random)
+    network.backward(softmax_cross_entropy(logits, np.eye(3, dtype=np.float32)[[0, 1, 2, 0, 1, 2]])[1])
+    clip_by_norm(network.gradients, gradient_norm(network.gradients), 1.0)
+    Adam().step(network.parameters, network.gradients, 0.01)
+    return network.state()
 
 
 @given(
     layers=st.lists(_middle, max_size=6),
-    end=st.sampled_from(
-        [(d.GlobalAveragePool(),), (d.Flatten(),), (d.Flatten(), d.Dense(units=4), d.BatchNorm(), d.ReLU())]
-    ),
+    end=st.sampled_from(_ends),
     channels=st.sampled_from([1, 3]),
     seed=st.integers(0, 1000),
 )
-@settings(max_examples=40, deadline=None)
-def test_random_networks_agree(layers: list[d.Layer], end: tuple[d.Layer, ...], channels: int, seed: int) -> None:
-    described = d.NetworkDescription(
+@settings(max_examples=80, deadline=None)
+def test_random_networks_agree_after_a_training_step(
+    layers: list[d.Layer], end: tuple[d.Layer, ...], channels: int, seed: int
+) -> None:
+    described = NetworkDescription(
         name="random", input_shape=(24, 24, channels), layers=(*layers, *end, d.Dense(units=3))
     )
     try:
-        d.plan(described)
+        plan(described)
     except DescriptionError:
-        return  # shrank to nothing
-    model = _model(described, seed)
+        return  # shrank to nothing, or cannot be divided into groups
+    # Sane bounds: statistics of `_model` between 0.3 and 3, means about 0.5, so that no layer leaves the scale of one;
+    # weights that a step has moved from their first draw.
+    model, moved = _model(described, seed), _after_a_step(described, seed)
+    weights = {name: moved[name] if name.endswith("weights") else value for name, value in model.weights.items()}
+    model = replace(model, weights=weights)
     pixels = np.random.default_rng(seed).integers(0, 256, (3, 24, 24, channels), dtype=np.uint8)
     np.testing.assert_allclose(_runtime(model, pixels), model.probabilities(pixels), atol=EXPORT)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
+    # All of its numbers as training left them, running statistics too.
+    described = ready_network("small", (32, 32, 3), 3)
+    random = np.random.default_rng(seed)
+    examples = Examples(
+        pixels=random.integers(0, 256, (64, 32, 32, 3), dtype=np.uint8),
+        labels=random.integers(0, 3, 64),
+        identities=np.arange(64, dtype=np.uint64),
+    )
+    recipe = Recipe(settings=TrainingSettings(epochs=2, batch_size=16), preprocessing=Preprocessing(size=32))
+    running = begin(recipe, 3, examples, examples)
+    for _ in running.results:
+        pass
+    model = replace(_model(described), weights=running.network.state(), statistics=running.statistics)
+    np.testing.assert_allclose(_runtime(model, examples.pixels), model.probabilities(examples.pixels), atol=EXPORT)
 
 
 def test_classes_and_preprocessing_travel_in_the_file() -> None:

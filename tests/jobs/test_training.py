@@ -1,5 +1,7 @@
 """Runs through the records: snapshots, epochs, stopping, and going on after a worker died."""
 
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +11,8 @@ from safetensors.numpy import load
 
 from tests.pictures import png
 from tests.world import World, small_recipe
+from vast_orchard.core.training.begin import Training
+from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError
 from vast_orchard.jobs import training
 from vast_orchard.jobs.catalogue import PROGRAM
@@ -210,3 +214,42 @@ def test_a_split_that_cannot_teach_is_refused(world: World, sets: dict[int, SetN
     with world.context.database.session() as session, pytest.raises(ConflictError, match=words):
         split = create_split(session, project, method="random", shares={}, seed=1, members=members)
         create_run(session, project, split.id, small_recipe(), program=PROGRAM)
+
+
+def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(training, "free_memory", lambda: 1_500_000)
+    run_id, job = world.run_job(project)
+    failed = world.run(job)
+    assert failed.state == "failed"
+    assert "Choose a batch size of at most" in str(failed.error)
+    assert str(_run(world, run_id).ended_because).startswith("Not begun: A batch of 16 needs about")
+
+
+def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begin = training.begin
+
+    def spoilt(*arguments: Any, **more: Any) -> Training:
+        running = begin(*arguments, **more)
+
+        def results() -> Iterator[Any]:
+            for result in running.results:
+                yield result
+                if isinstance(result, EpochResult):
+                    running.network.parameters["01_conv2d.weights"][:] = np.inf
+
+        return replace(running, results=results())
+
+    monkeypatch.setattr(training, "begin", spoilt)
+    run_id, job = world.run_job(project)
+    failed = world.run(job)
+    assert failed.state == "failed"
+    assert "In epoch 2, step 1, 01_conv2d left the numbers" in str(failed.error)
+    run = _run(world, run_id)
+    assert (len(run.epochs), run.kept_epoch) == (1, 1)
+    assert "Epoch 1 is kept" in str(run.ended_because)
+    assert run.judgements["validation"]["count"] == run.counts["validation"]
+    assert all(np.isfinite(value).all() for value in _weights(world, run_id, "last").values())

@@ -2,7 +2,15 @@ import { describe, expect, it } from "vitest";
 import type { ClassOf, Job, Network, Recipe } from "../src/api/client";
 import { isActive, jobWords, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
-import { scheduleWords, stackBars, steps, variationWords } from "../src/domain/recipe";
+import {
+  networkWords,
+  ruleWords,
+  scheduleWords,
+  short,
+  stackBars,
+  steps,
+  variationWords,
+} from "../src/domain/recipe";
 import { sheetPlaces } from "../src/domain/sheets";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
 
@@ -88,7 +96,27 @@ describe("recipe", () => {
     learning_rate: 0.003,
     seed: 1,
     optimizer: "adam",
+    momentum: 0.9,
+    nesterov: false,
+    weight_decay: 0.01,
+    schedule: "cosine",
+    warm_up: 0.05,
+    step_epochs: 10,
+    step_factor: 0.1,
+    clip_norm: 0,
+    label_smoothing: 0,
+    class_weights: "none",
   };
+
+  function layer(
+    place: number,
+    kind: string,
+    shape: number[],
+    parameters: number,
+    receptive_field: number,
+  ): Network["layers"][number] {
+    return { place, kind, shape, parameters, receptive_field, multiply_adds: 0 };
+  }
 
   it("is said in words", () => {
     expect(variationWords({ mirror: true, turn_degrees: 15, brightness: 0.2 })).toBe(
@@ -98,20 +126,34 @@ describe("recipe", () => {
     expect(variationWords({ mirror: false, turn_degrees: 0, brightness: 0 })).toBe("none");
     expect(scheduleWords(settings)).toBe("25 epochs of batches of 32, rate 0.003, seed 1");
     expect(steps(963, settings)).toBe(31 * 25);
+    expect(ruleWords(settings)).toBe("Adam, rate falls");
+    expect(
+      ruleWords({
+        ...settings,
+        optimizer: "sgd",
+        schedule: "one-cycle",
+        class_weights: "balanced",
+        label_smoothing: 0.1,
+        clip_norm: 2,
+      }),
+    ).toBe("SGD, rate up, down, classes count alike, smoothed by 0.1, gradient at most 2");
+    expect([999, 1_234, 7_365_632, 2e9].map(short)).toEqual(["999", "1.2 k", "7.4 M", "2 G"]);
   });
 
   it("draws layers to scale", () => {
     const network: Network = {
       name: "n",
       default: true,
-      parameters: 1,
+      parameters: 5040,
+      multiply_adds: 3_686_400,
       layers: [
-        { place: 1, kind: "conv2d", shape: [48, 48, 16], parameters: 432 },
-        { place: 2, kind: "relu", shape: [48, 48, 16], parameters: 0 },
-        { place: 3, kind: "max_pool", shape: [24, 24, 16], parameters: 0 },
-        { place: 4, kind: "conv2d", shape: [24, 24, 32], parameters: 4608 },
+        layer(1, "conv2d", [48, 48, 16], 432, 3),
+        layer(2, "relu", [48, 48, 16], 0, 3),
+        layer(3, "max_pool", [24, 24, 16], 0, 4),
+        layer(4, "conv2d", [24, 24, 32], 4608, 8),
       ],
     };
+    expect(networkWords(network)).toBe("5,040 parameters, 3.7 M multiply-adds, sees 8 px");
     expect(stackBars(network, 48).map((bar) => [bar.side, bar.depth])).toEqual([
       [1, 0.5],
       [0.5, 0.5],

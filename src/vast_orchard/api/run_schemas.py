@@ -85,7 +85,17 @@ class TrainingBody(Write):
     batch_size: int
     learning_rate: float
     seed: int
-    optimizer: Literal["adam", "momentum"] = "adam"
+    optimizer: Literal["adam", "adamw", "rmsprop", "sgd"] = "adam"
+    momentum: float = 0.9
+    nesterov: bool = False
+    weight_decay: float = 0.01
+    schedule: Literal["cosine", "constant", "one-cycle", "step"] = "cosine"
+    warm_up: float = 0.05
+    step_epochs: int = 10
+    step_factor: float = 0.1
+    clip_norm: float = 0.0
+    label_smoothing: float = 0.0
+    class_weights: Literal["none", "balanced"] = "none"
 
 
 class RecipeBody(Write):
@@ -221,6 +231,8 @@ class LayerRead(BaseModel):
     kind: str
     shape: list[int]
     parameters: int
+    multiply_adds: int
+    receptive_field: int
 
 
 class NetworkRead(BaseModel):
@@ -229,6 +241,7 @@ class NetworkRead(BaseModel):
     name: str
     default: bool
     parameters: int
+    multiply_adds: int
     layers: list[LayerRead]
 
 

@@ -2,9 +2,10 @@
 
 import sys
 from importlib import import_module
+from typing import Any
 
-import click
 import typer
+from typer.core import TyperGroup
 
 from vast_orchard.errors import OrchardError
 
@@ -24,13 +25,13 @@ _COMMANDS = {
 }
 
 
-class _Commands(click.Group):
+class _Commands(TyperGroup):
     """Commands that are imported when they are asked for."""
 
-    def list_commands(self, ctx: click.Context) -> list[str]:
+    def list_commands(self, ctx: Any) -> list[str]:
         return list(_COMMANDS)
 
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
         if cmd_name not in _COMMANDS:
             return None
         module, attribute = _COMMANDS[cmd_name].split(":")
@@ -43,7 +44,12 @@ class _Commands(click.Group):
         return command
 
 
-app = _Commands("orchard", help="From labelled pictures to a measured, exported network.", no_args_is_help=True)
+app = typer.Typer(cls=_Commands, add_completion=False, no_args_is_help=True)
+
+
+@app.callback()
+def _about() -> None:
+    """From labelled pictures to a measured, exported network."""
 
 
 def main() -> None:

@@ -19,7 +19,6 @@ from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.network.plan import plan
 from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
@@ -55,7 +54,9 @@ def _blocks_32() -> NetworkDescription:
 def _bn_96() -> NetworkDescription:
     layers: list[d.Layer] = []
     for filters in (16, 32, 64, 128):
-        layers += [d.Conv2D(filters=filters, bias=False), d.BatchNorm(), d.ReLU()] * 2 + [d.MaxPool()]
+        for _ in range(2):
+            layers += [d.Conv2D(filters=filters, bias=False), d.BatchNorm(), d.ReLU()]
+        layers.append(d.MaxPool())
     layers += [d.GlobalAveragePool(), d.Dense(units=10)]
     return NetworkDescription(name="bn-96", input_shape=(96, 96, 3), layers=tuple(layers))
 
@@ -90,7 +91,7 @@ class _Sides:
 
 
 def _runtime(network: Network, threads: int, pixels: Any) -> Callable[[], object]:
-    import onnxruntime  # noqa: PLC0415 - for measurements only, and slow to import
+    import onnxruntime
 
     height, _, channels = network.description.input_shape
     model = Model(
@@ -122,9 +123,7 @@ def _sides(description: NetworkDescription, team: Team) -> _Sides:
         network.backward(gradient)
         optimizer.step(network.parameters, network.gradients, 1e-4)
 
-    return _Sides(
-        train=step, infer=lambda: frozen.probabilities(x), runtime=_runtime(network, team.threads, pixels)
-    )
+    return _Sides(train=step, infer=lambda: frozen.probabilities(x), runtime=_runtime(network, team.threads, pixels))
 
 
 def _rate(work: Callable[[], object]) -> float:
@@ -152,7 +151,6 @@ def _measure(description: NetworkDescription, team: Team) -> dict[str, Any]:
         **{f"{name}_images_per_s": round(value, 1) for name, value in medians.items()},
         "train_ratio": round(medians["train"] / medians["runtime"], 3),
         "infer_ratio": round(medians["infer"] / medians["runtime"], 3),
-        "multiply_adds": plan(description).multiply_adds,
     }
 
 

@@ -1,4 +1,4 @@
-"""`orchard prepare` and `orchard plan`: the engine compiled ahead of its use, and a network looked at before training."""
+"""`orchard prepare` compiles the engine ahead of its use; `orchard plan` shows a network before it is trained."""
 
 import json
 import time
@@ -45,9 +45,7 @@ def prepare() -> None:
     began = time.monotonic()
     with Progress(TextColumn("{task.description}"), BarColumn(), console=console(), transient=True) as bar:
         task = bar.add_task(COMPILING)
-        compiled = make_ready(
-            lambda _: None, lambda done, total: bar.update(task, completed=done, total=total)
-        )
+        compiled = make_ready(lambda _: None, lambda done, total: bar.update(task, completed=done, total=total))
     spent = time.monotonic() - began
     print(f"The engine is compiled ({spent:.0f} s)." if compiled else "The engine was compiled before.")
 

@@ -159,9 +159,7 @@ def train(
     label_smoothing: Annotated[
         float, typer.Option(help="Share of each target spread over all classes; 0.1 is usual.")
     ] = _DEFAULTS.label_smoothing,
-    class_weights: Annotated[
-        str, typer.Option(help=f"One of: {', '.join(CLASS_WEIGHTS)}.")
-    ] = _DEFAULTS.class_weights,
+    class_weights: Annotated[str, typer.Option(help=f"One of: {', '.join(CLASS_WEIGHTS)}.")] = _DEFAULTS.class_weights,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
 ) -> None:

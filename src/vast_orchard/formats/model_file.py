@@ -15,8 +15,8 @@ from vast_orchard.core.network.description import (
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import ChannelStatistics
-from vast_orchard.core.training.loop import predict
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.loop import predict
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
 __all__ = ["Model", "read_model", "write_model"]

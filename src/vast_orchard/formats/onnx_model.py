@@ -58,9 +58,7 @@ def _add_convolution(
     graph.node("Conv", name, x, *inputs, group=groups, dilations=[layer.dilation] * 2, **_pads(layer, shape))
 
 
-def _add_layer(
-    graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Shape, weights: dict[str, Array]
-) -> None:
+def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Shape, weights: dict[str, Array]) -> None:
     match layer:
         case d.Conv2D() | d.DepthwiseConv2D():
             _add_convolution(graph, layer, name, x[0], shape, weights)
@@ -100,7 +98,8 @@ def _add_layer(
 
 def _add_network(graph: _Graph, model: Model, pictures: str) -> str:
     """All layers, fed by the value `pictures`; returns the name of the logits."""
-    values, shapes = [pictures], [model.description.input_shape]
+    values = [pictures]
+    shapes: list[Shape] = [model.description.input_shape]
     for entry, layer in zip(plan(model.description).layers, model.description.layers, strict=True):
         prefix = f"{entry.key}."
         weights = {key.removeprefix(prefix): v for key, v in model.weights.items() if key.startswith(prefix)}

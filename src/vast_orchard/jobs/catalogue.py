@@ -38,8 +38,16 @@ def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
                 "name": name,
                 "default": name == DEFAULT_NETWORK,
                 "parameters": planned.parameters,
+                "multiply_adds": planned.multiply_adds,
                 "layers": [
-                    {"place": x.place, "kind": x.kind, "shape": list(x.shape), "parameters": x.parameters}
+                    {
+                        "place": x.place,
+                        "kind": x.kind,
+                        "shape": list(x.shape),
+                        "parameters": x.parameters,
+                        "multiply_adds": x.multiply_adds,
+                        "receptive_field": x.receptive_field,
+                    }
                     for x in planned.layers
                 ],
             }

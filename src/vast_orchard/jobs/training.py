@@ -11,7 +11,7 @@ import numpy as np
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.errors import NonFiniteError, StoppedError
+from vast_orchard.errors import InputError, NonFiniteError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, write_model
@@ -63,10 +63,15 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
     progress.stage("Measuring the training pictures", 1)
     make_ready(lambda words: progress.stage(words, 1))
     team = make_team(context.settings)
-    training = begin(
-        recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state,
-        team=team, memory_bytes=free_memory(),
-    )  # fmt: skip
+    try:
+        training = begin(
+            recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state,
+            team=team, memory_bytes=free_memory(),
+        )  # fmt: skip
+    except InputError as error:
+        with context.database.session() as session:
+            end_run(session, run_id, f"Not begun: {error}", run.train_s or 0.0)
+        raise
     _Recorder(context, run, recipe, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
 
 

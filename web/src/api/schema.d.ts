@@ -1046,6 +1046,10 @@ export interface components {
             shape: number[];
             /** Parameters */
             parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
+            /** Receptive Field */
+            receptive_field: number;
         };
         /**
          * LookCreate
@@ -1078,6 +1082,8 @@ export interface components {
             default: boolean;
             /** Parameters */
             parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
             /** Layers */
             layers: components["schemas"]["LayerRead"][];
         };
@@ -1380,7 +1386,59 @@ export interface components {
              * @default adam
              * @enum {string}
              */
-            optimizer: "adam" | "momentum";
+            optimizer: "adam" | "adamw" | "rmsprop" | "sgd";
+            /**
+             * Momentum
+             * @default 0.9
+             */
+            momentum: number;
+            /**
+             * Nesterov
+             * @default false
+             */
+            nesterov: boolean;
+            /**
+             * Weight Decay
+             * @default 0.01
+             */
+            weight_decay: number;
+            /**
+             * Schedule
+             * @default cosine
+             * @enum {string}
+             */
+            schedule: "cosine" | "constant" | "one-cycle" | "step";
+            /**
+             * Warm Up
+             * @default 0.05
+             */
+            warm_up: number;
+            /**
+             * Step Epochs
+             * @default 10
+             */
+            step_epochs: number;
+            /**
+             * Step Factor
+             * @default 0.1
+             */
+            step_factor: number;
+            /**
+             * Clip Norm
+             * @default 0
+             */
+            clip_norm: number;
+            /**
+             * Label Smoothing
+             * @default 0
+             */
+            label_smoothing: number;
+            /**
+             * Class Weights
+             * @default none
+             * @enum {string}
+             */
+            class_weights: "none" | "balanced";
         };
         /**
          * UndoRead

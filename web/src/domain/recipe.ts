@@ -30,6 +30,58 @@ export function scheduleWords(settings: Recipe["settings"]): string {
   return `${plural(settings.epochs, "epoch")} of batches of ${settings.batch_size}, rate ${settings.learning_rate}, seed ${settings.seed}`;
 }
 
+/** How the rate moves over a training, in a word each. */
+export const SCHEDULES = [
+  { value: "cosine", label: "falls", title: "Falls to zero along half a cosine" },
+  { value: "step", label: "in steps", title: "A tenth after every few epochs" },
+  { value: "one-cycle", label: "up, down", title: "One cycle: rises, falls, and then far down" },
+  { value: "constant", label: "stays", title: "Stays at its highest" },
+] as const;
+
+export const OPTIMIZERS = [
+  { value: "adam", label: "Adam", title: "Adam" },
+  { value: "adamw", label: "AdamW", title: "Adam with decoupled weight decay of 0.01" },
+  { value: "rmsprop", label: "RMSprop", title: "RMSprop" },
+  {
+    value: "sgd",
+    label: "SGD",
+    title: "Gradient descent with momentum 0.9; takes ten times the rate of Adam",
+  },
+] as const;
+
+/** What differs from the usual rule of learning, or nothing. */
+export function ruleWords(settings: Recipe["settings"]): string {
+  const name = OPTIMIZERS.find((entry) => entry.value === settings.optimizer)?.label ?? settings.optimizer;
+  const way = SCHEDULES.find((entry) => entry.value === settings.schedule)?.label ?? settings.schedule;
+  return [
+    name,
+    `rate ${way}`,
+    settings.class_weights === "balanced" ? "classes count alike" : "",
+    settings.label_smoothing ? `smoothed by ${settings.label_smoothing}` : "",
+    settings.clip_norm ? `gradient at most ${settings.clip_norm}` : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
+/** A large count in three digits: "7.4 M". */
+export function short(count: number): string {
+  for (const [size, unit] of [
+    [1e9, "G"],
+    [1e6, "M"],
+    [1e3, "k"],
+  ] as const)
+    if (count >= size) return `${Number((count / size).toPrecision(2))} ${unit}`;
+  return String(count);
+}
+
+/** What a network costs, and how much of the picture its convolutions see. */
+export function networkWords(network: Network): string {
+  const pooled = network.layers.findIndex((layer) => layer.shape.length === 1);
+  const sees = network.layers[(pooled < 0 ? network.layers.length : pooled) - 1]?.receptive_field ?? 1;
+  return `${plural(network.parameters, "parameter")}, ${short(network.multiply_adds)} multiply-adds, sees ${sees} px`;
+}
+
 export function steps(training: number, settings: Recipe["settings"]): number {
   return Math.ceil(training / settings.batch_size) * settings.epochs;
 }

@@ -139,9 +139,7 @@ class TrainingProgram:
 
     def places_in_order(self) -> list[tuple[int, FloatArray]]:
         """The main layer of each stage with its values of the last batch, for finding where numbers were lost."""
-        return [
-            (stage.place, self.values[stage.output].inside[: self._count]) for stage, _, _ in self._works
-        ]
+        return [(stage.place, self.values[stage.output].inside[: self._count]) for stage, _, _ in self._works]
 
 
 def _adding(own: Plane, others: Sequence[Plane]) -> _Step:

@@ -80,9 +80,7 @@ class StageWork:
 class WeightedWork(StageWork):
     """Convolution or dense layer, with folded batch norm, bias and ReLU."""
 
-    def __init__(
-        self, stage: Stage, joints: Joints, numbers: LayerNumbers, norm: LayerNumbers | None
-    ) -> None:
+    def __init__(self, stage: Stage, joints: Joints, numbers: LayerNumbers, norm: LayerNumbers | None) -> None:
         super().__init__(joints)
         self._numbers, self._norm, self._slope = numbers, norm, stage.slope
         weights = self._shaped(numbers.parameters["weights"])

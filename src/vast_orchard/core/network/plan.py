@@ -1,4 +1,4 @@
-"""What a network description comes to: shapes, parameters, multiply-adds, receptive field, and what is wrong with it."""
+"""What a network description comes to: shapes, counts, receptive field, and what is wrong with it."""
 
 import math
 from dataclasses import dataclass
@@ -68,9 +68,7 @@ def window_of(layer: d.Layer) -> tuple[Window, Window]:
     """The windows of a convolution or pooling along rows and columns."""
     match layer:
         case d.Conv2D() | d.DepthwiseConv2D():
-            window = Window(
-                size=layer.kernel, stride=layer.stride, dilation=layer.dilation, padding=layer.padding
-            )
+            window = Window(size=layer.kernel, stride=layer.stride, dilation=layer.dilation, padding=layer.padding)
         case d.MaxPool() | d.AveragePool():
             window = Window(size=layer.size, stride=layer.stride or layer.size, padding=layer.padding)
         case _:
@@ -106,9 +104,7 @@ def _slid(place: int, verb: str, layer: d.Layer, shape: Shape) -> tuple[int, int
     return height, width
 
 
-def _plan_convolution(
-    place: int, layer: d.Conv2D | d.DepthwiseConv2D, shape: Shape
-) -> tuple[Shape, int, int]:
+def _plan_convolution(place: int, layer: d.Conv2D | d.DepthwiseConv2D, shape: Shape) -> tuple[Shape, int, int]:
     _check_range(place, "kernel", layer.kernel, 1, _LARGEST_KERNEL)
     _check_range(place, "stride", layer.stride, 1, _LARGEST_STRIDE)
     _check_range(place, "dilation", layer.dilation, 1, 16)
@@ -152,9 +148,7 @@ def _plan_joint(place: int, layer: d.Add | d.Concat, shapes: list[Shape]) -> Sha
         fits = shape == shapes[0] if isinstance(layer, d.Add) else shape[:-1] == shapes[0][:-1]
         if not fits or len(shape) != len(shapes[0]):
             verb = "adds" if isinstance(layer, d.Add) else "puts side by side"
-            raise mistake(
-                place, f"{verb} {_text(shapes[0])} and {_text(shape)}", "Bring both to the same size first."
-            )
+            raise mistake(place, f"{verb} {_text(shapes[0])} and {_text(shape)}", "Bring both to the same size first.")
     if isinstance(layer, d.Add):
         return shapes[0]
     return (*shapes[0][:-1], sum(shape[-1] for shape in shapes))
@@ -230,7 +224,8 @@ def plan(description: NetworkDescription, classes: int | None = None) -> Network
         raise DescriptionError(f"The input shape is {picture}.", "Give height, width and channels, each at least 1.")
     if not description.layers:
         raise DescriptionError("The network has no layers.", "End it with a dense layer of one unit a class.")
-    shapes, views = [picture], [_View()]
+    shapes: list[Shape] = [picture]
+    views = [_View()]
     made = []
     for place, (layer, fed) in enumerate(zip(description.layers, sources(description), strict=True), 1):
         given = [shapes[source] for source in fed]

@@ -43,7 +43,7 @@ def make_tile(vectors: int, *, channelwise: bool = False) -> Callable[..., Any]:
     """
 
     @intrinsic
-    def tile(  # type: ignore[no-untyped-def]
+    def tile(
         typing_context, out, out_base, out_at, first, positions, lanes, start, start_base, start_follows,
         a, a_base, a_at, a_runs, a_step, b, b_base, b_runs, b_step, runs, length, slope,
     ):  # fmt: skip

@@ -49,7 +49,7 @@ LANES = 16 if _has_avx512() else 8
 _I32, _I64 = ir.IntType(32), ir.IntType(64)
 
 
-class _Vector(types.Type):
+class _Vector(types.Type):  # type: ignore[misc]
     """Numba's type of a vector of float32 or float64."""
 
     def __init__(self, dtype: Any) -> None:
@@ -58,7 +58,7 @@ class _Vector(types.Type):
 
 
 @register_model(_Vector)
-class _VectorModel(models.PrimitiveModel):
+class _VectorModel(models.PrimitiveModel):  # type: ignore[misc]
     def __init__(self, manager: Any, kind: _Vector) -> None:
         super().__init__(manager, kind, ir.VectorType(_scalar(kind.dtype), LANES))
 
@@ -132,7 +132,7 @@ class Emitter:
 
 
 @intrinsic
-def load(typing_context, array, offset):  # type: ignore[no-untyped-def]
+def load(typing_context, array, offset):
     """The vector that begins at `offset` of a flat array."""
     kind = _Vector(array.dtype)
 
@@ -144,7 +144,7 @@ def load(typing_context, array, offset):  # type: ignore[no-untyped-def]
 
 
 @intrinsic
-def store(typing_context, array, offset, vector, lanes):  # type: ignore[no-untyped-def]
+def store(typing_context, array, offset, vector, lanes):
     """Write the first `lanes` values of `vector` from `offset` of a flat array on; more than there are means all."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -156,7 +156,7 @@ def store(typing_context, array, offset, vector, lanes):  # type: ignore[no-unty
 
 
 @intrinsic
-def add_to(typing_context, array, offset, vector, lanes):  # type: ignore[no-untyped-def]
+def add_to(typing_context, array, offset, vector, lanes):
     """Add the first `lanes` values of `vector` to those of a flat float64 array."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -172,7 +172,7 @@ def add_to(typing_context, array, offset, vector, lanes):  # type: ignore[no-unt
 
 
 @intrinsic
-def load_bytes(typing_context, array, offset, like):  # type: ignore[no-untyped-def]
+def load_bytes(typing_context, array, offset, like):
     """Whole numbers from 0 to 255 of a flat uint8 array as a vector of the type of `like`."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -185,7 +185,7 @@ def load_bytes(typing_context, array, offset, like):  # type: ignore[no-untyped-
 
 
 @intrinsic
-def store_bytes(typing_context, array, offset, vector, lanes):  # type: ignore[no-untyped-def]
+def store_bytes(typing_context, array, offset, vector, lanes):
     """Write whole numbers from 0 to 255 to a flat uint8 array."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -198,7 +198,7 @@ def store_bytes(typing_context, array, offset, vector, lanes):  # type: ignore[n
 
 
 @intrinsic
-def spread(typing_context, value, array):  # type: ignore[no-untyped-def]
+def spread(typing_context, value, array):
     """A vector of one value, of the type of `array`."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -209,7 +209,7 @@ def spread(typing_context, value, array):  # type: ignore[no-untyped-def]
 
 
 @intrinsic
-def larger(typing_context, a, b):  # type: ignore[no-untyped-def]
+def larger(typing_context, a, b):
     """The larger of each pair; b where one of them is not a number."""
 
     def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
@@ -222,7 +222,7 @@ def _selecting(test: Callable[[Any, Any, Any], Any]) -> Any:
     """An intrinsic of (a, b, yes, no) that takes `yes` in the lanes where `test` holds for a and b."""
 
     @intrinsic
-    def select(typing_context, a, b, yes, no):  # type: ignore[no-untyped-def]
+    def select(typing_context, a, b, yes, no):
         def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
             return builder.select(test(builder, arguments[0], arguments[1]), arguments[2], arguments[3])
 
@@ -241,7 +241,7 @@ wins_or = _selecting(
 
 def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
     @intrinsic
-    def compute(typing_context, a, b):  # type: ignore[no-untyped-def]
+    def compute(typing_context, a, b):
         def generate(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
             # A product and its sum may become one instruction that rounds once.
             return getattr(builder, instruction)(*arguments, flags=("contract",))
@@ -249,7 +249,7 @@ def _operator(symbol: Callable[[Any, Any], Any], instruction: str) -> None:
         return a(a, b), generate
 
     @overload(symbol)
-    def _overloaded(a, b):  # type: ignore[no-untyped-def]
+    def _overloaded(a, b):
         if isinstance(a, _Vector) and isinstance(b, _Vector):
             return lambda a, b: compute(a, b)
         return None

@@ -19,7 +19,17 @@ def soft_targets(labels: Array, classes: int, smoothing: float = 0.0) -> FloatAr
     """One-hot targets (N, K), float32, of which a share is spread evenly over all classes.
 
     Szegedy et al. 2016, "Rethinking the Inception Architecture", section 7.
+
+    Raises
+    ------
+    ShapeError
+        A label is none of the classes.
     """
+    if len(labels) and not 0 <= labels.min() <= labels.max() < classes:
+        raise ShapeError(
+            f"Labels reach from {labels.min()} to {labels.max()}.",
+            f"Those of {classes} classes are 0 to {classes - 1}.",
+        )
     targets = np.full((len(labels), classes), smoothing / classes, np.float32)
     targets[np.arange(len(labels)), labels] += 1 - smoothing
     return targets
@@ -50,9 +60,13 @@ def softmax_cross_entropy(
     check_rank("logits", logits, 2, "(N, K)")
     if targets.shape != logits.shape:
         raise ShapeError(f"targets has shape {targets.shape}, logits {logits.shape}.", "Give both the same shape.")
-    shares = np.full(len(logits), 1 / len(logits)) if weights is None else weights / weights.sum()
-    if shares.shape != (len(logits),) or not np.isfinite(shares).all():
-        raise ShapeError(f"weights of shape {shares.shape} do not fit {len(logits)} rows.", "Give each row one above 0.")
+    shares = np.full(len(logits), 1 / len(logits))
+    if weights is not None:
+        if weights.shape != (len(logits),) or not weights.sum() > 0:
+            raise ShapeError(
+                f"The weights {weights} do not fit {len(logits)} rows.", "Give each row one, and some above 0."
+            )
+        shares = weights / weights.sum()
     shifted = logits - logits.max(axis=1, keepdims=True)
     log_sum = np.log(np.exp(shifted).sum(axis=1, keepdims=True))
     losses = ((log_sum - shifted) * targets).sum(axis=1)

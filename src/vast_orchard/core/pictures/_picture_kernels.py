@@ -44,7 +44,8 @@ def vary_pictures(pixels, mirrored, cosines, sines, factors, first, count, out):
                 # A mirrored picture is read from the other side.
                 a, b = (width - 1 - left, width - 2 - left) if mirrored[n] else (left, left + 1)
                 for c in range(channels):
-                    upper = np.float32(pixels[n, top, a, c]) * (one - across) + np.float32(pixels[n, top, b, c]) * across
-                    lower = np.float32(pixels[n, top + 1, a, c]) * (one - across) + np.float32(pixels[n, top + 1, b, c]) * across
+                    p, q = np.float32(pixels[n, top, a, c]), np.float32(pixels[n, top, b, c])
+                    r, s = np.float32(pixels[n, top + 1, a, c]), np.float32(pixels[n, top + 1, b, c])
+                    upper, lower = p * (one - across) + q * across, r * (one - across) + s * across
                     value = (upper * (one - down) + lower * down) * factor
                     out[n, i, j, c] = np.uint8(min(max(value + half, zero), most))

@@ -32,10 +32,11 @@ def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
 
 def recipe_from_json(data: dict[str, Any]) -> Recipe:
     """Read what `recipe_to_json` wrote."""
-    before, settings = data["preprocessing"], data["settings"]
+    before, settings = data["preprocessing"], dict(data["settings"])
+    settings["optimizer"] = _FORMER.get(settings["optimizer"], settings["optimizer"])
     return Recipe(
         network=data["network"],
         preprocessing=Preprocessing(**{**before, "ground": tuple(before["ground"])}),
         variation=Variation(**data["variation"]),
-        settings=TrainingSettings(**{**settings, "optimizer": _FORMER.get(settings["optimizer"], settings["optimizer"])}),
+        settings=TrainingSettings(**settings),
     )

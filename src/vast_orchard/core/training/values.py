@@ -8,7 +8,16 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.errors import SettingError, ShapeError
 
 __all__ = [
-    "CLASS_WEIGHTS", "OPTIMIZERS", "SCHEDULES", "EpochMetrics", "EpochResult", "Examples", "StepResult", "TrainingSettings", "TrainingState"]
+    "CLASS_WEIGHTS",
+    "OPTIMIZERS",
+    "SCHEDULES",
+    "EpochMetrics",
+    "EpochResult",
+    "Examples",
+    "StepResult",
+    "TrainingSettings",
+    "TrainingState",
+]
 
 
 OPTIMIZERS = ("adam", "adamw", "rmsprop", "sgd")

@@ -6,19 +6,24 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import structlog
 from PIL import Image
 
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.pictures.vary import vary
+from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
+from vast_orchard.jobs.engine import make_ready
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore, byte_store
 
 __all__ = ["TASKS", "set_up"]
+
+_log = structlog.get_logger()
 
 _MISSING = (128, 128, 128)
 _PREVIEW_TILE = 72
@@ -37,6 +42,9 @@ def set_up(settings: Settings) -> None:
 
 
 def _ready() -> bool:
+    # Kernels are loaded now, so that the first preview and the first picture to try do not wait for them.
+    if not make_ready(lambda words: _log.info(words, action="engine_compiling")):
+        warm_up()
     return True
 
 

@@ -6,6 +6,10 @@ import { useNetworks } from "../../api/queries";
 import {
   BRIGHTNESS,
   INPUT_SIZES,
+  networkWords,
+  OPTIMIZERS,
+  ruleWords,
+  SCHEDULES,
   scheduleWords,
   stackBars,
   steps,
@@ -126,13 +130,14 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
                   className="accent-choice"
                 />
                 {entry.name}
-                <span className="text-quiet">{plural(entry.parameters, "parameter")}</span>
+                <span className="text-sm text-quiet">{networkWords(entry)}</span>
               </label>
             ))}
           </div>
           <p className="mt-1 text-sm text-quiet">
             The last layer follows the{" "}
-            {plural(classes.filter((entry) => entry.count).length, "class", "classes")}.
+            {plural(classes.filter((entry) => entry.count).length, "class", "classes")}. Multiply-adds are for
+            one picture; a training step takes about three times as many.
           </p>
         </Part>
         <Part title="Schedule" words={scheduleWords(settings)}>
@@ -154,7 +159,7 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
           />
           <NumberField
             label="Learning rate"
-            help="Highest rate; it rises at first and falls to zero. 0.0003 to 0.01 is usual."
+            help="Highest rate; it rises to it at first. 0.0003 to 0.01 is usual."
             value={settings.learning_rate}
             min={0.000001}
             max={10}
@@ -168,6 +173,60 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
             min={0}
             max={4294967295}
             onChange={(seed) => onRecipe({ ...recipe, settings: { ...settings, seed } })}
+          />
+        </Part>
+        <Part title="Learning" words={ruleWords(settings)}>
+          <div className="mb-2 flex flex-col gap-2">
+            <Choice
+              label="Optimizer"
+              value={settings.optimizer}
+              onChange={(optimizer) => onRecipe({ ...recipe, settings: { ...settings, optimizer } })}
+              options={OPTIMIZERS}
+            />
+            <Choice
+              label="The rate"
+              value={settings.schedule}
+              onChange={(schedule) => onRecipe({ ...recipe, settings: { ...settings, schedule } })}
+              options={SCHEDULES}
+            />
+          </div>
+          {settings.schedule === "step" && (
+            <NumberField
+              label="Epochs a step"
+              help="After so many epochs the rate becomes a tenth."
+              value={settings.step_epochs}
+              min={1}
+              max={10000}
+              onChange={(step_epochs) => onRecipe({ ...recipe, settings: { ...settings, step_epochs } })}
+            />
+          )}
+          <Toggle
+            label="Classes count alike"
+            help="A picture of a rare class weighs more, so that it is not neglected."
+            on={settings.class_weights === "balanced"}
+            onChange={(on) =>
+              onRecipe({ ...recipe, settings: { ...settings, class_weights: on ? "balanced" : "none" } })
+            }
+          />
+          <NumberField
+            label="Label smoothing"
+            help="Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual."
+            value={settings.label_smoothing}
+            min={0}
+            max={0.9}
+            step="any"
+            onChange={(label_smoothing) =>
+              onRecipe({ ...recipe, settings: { ...settings, label_smoothing } })
+            }
+          />
+          <NumberField
+            label="Longest gradient"
+            help="Longer ones are shortened to it, against leaps. 0 is off; 1 to 5 is usual."
+            value={settings.clip_norm}
+            min={0}
+            max={1000000}
+            step="any"
+            onChange={(clip_norm) => onRecipe({ ...recipe, settings: { ...settings, clip_norm } })}
           />
         </Part>
       </div>
@@ -276,7 +335,12 @@ function Preview({ projectId, recipe }: { projectId: number; recipe: Recipe }) {
         {failed === small ? (
           <span className="text-sm text-quiet">A preview shows here once there are pictures.</span>
         ) : (
-          <img src={small} alt="" className="w-full" onError={() => setFailed(small)} />
+          <img
+            src={small}
+            alt=""
+            className="aspect-[5/2] w-full bg-sunken"
+            onError={() => setFailed(small)}
+          />
         )}
       </button>
       <Sheet title="Variation" open={open} wide onClose={() => setOpen(false)}>
