@@ -13,7 +13,7 @@ _ROOT = Path(__file__).parents[1]
 _SOURCE = _ROOT / "src" / "vast_orchard"
 _MODULES = sorted(path for path in _SOURCE.rglob("*.py") if "migrations" not in path.parts)
 
-_LEAVES = {"errors", "types", "settings", "logs", "__init__"}
+_LEAVES = {"errors", "kernel_cache", "types", "settings", "logs", "__init__"}
 _MAY_IMPORT = {
     "core": {"core"},
     "store": {"store"},

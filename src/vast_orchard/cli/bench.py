@@ -33,7 +33,7 @@ from vast_orchard.formats.onnx_model import onnx_bytes
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.settings import read_settings
 
-__all__ = ["app"]
+__all__ = ["app", "engine", "memory"]
 
 app = typer.Typer(no_args_is_help=True, help="Measure the engine on this machine.")
 
