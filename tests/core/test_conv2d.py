@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests import reference
-from tests.tolerances import DOUBLE_SUMS, GRADIENT, SINGLE_SUMS
+from tests.tolerances import DOUBLE_SUMS, GRADIENT, MINIMAL_SUMS, SINGLE_SUMS
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.ops.conv2d import conv2d, conv2d_backward
 from vast_orchard.core.ops.window import Window
@@ -68,6 +68,42 @@ def test_gradients_are_those_of_a_linear_map(
         (weight_gradient, (dw := _random(*weights.shape, seed=3)), run(x, dw)),
     ):
         assert (gradient * direction).sum() == pytest.approx((towards * moved).sum(), rel=1e-9, abs=1e-9)
+
+
+# Enough channels for minimal filtering, sizes that are even and odd, tiles that do not fill their room.
+@pytest.mark.parametrize(("channels", "filters"), [(32, 32), (40, 33), (33, 50)])
+@pytest.mark.parametrize(
+    ("side", "padding"), [((6, 4), "same"), ((6, 8), "valid"), ((5, 4), "same"), ((4, 7), "valid")]
+)
+def test_minimal_filtering_is_its_twin(side: tuple[int, int], padding: str, channels: int, filters: int) -> None:
+    x, weights, bias = _random(1, *side, channels), _random(3, 3, channels, filters), _random(filters)
+    found = conv2d(x, weights, padding, bias=bias)
+    np.testing.assert_allclose(found, reference.conv2d(x, weights, padding) + bias, rtol=DOUBLE_SUMS, atol=1e-9)
+
+
+@pytest.mark.parametrize(("channels", "filters", "images"), [(32, 32, 3), (40, 33, 1), (33, 50, 2), (64, 64, 9)])
+@pytest.mark.parametrize("padding", ["same", "valid"])
+def test_gradients_of_minimal_filtering(channels: int, filters: int, images: int, padding: str) -> None:
+    x, weights = _random(images, 12, 10, channels), _random(3, 3, channels, filters)
+    towards = _random(*conv2d(x, weights, padding).shape, seed=1)
+    x_gradient, weight_gradient = conv2d_backward(x, weights, towards, padding)
+    assert x_gradient is not None
+    dx, dw = _random(*x.shape, seed=2), _random(*weights.shape, seed=3)
+    # An odd width of the same numbers goes the direct way; its output agrees where both are defined.
+    direct = conv2d(np.pad(dx, ((0, 0), (0, 1), (0, 1), (0, 0))), weights, padding)[
+        :, : towards.shape[1], : towards.shape[2]
+    ]
+    inner = (slice(None), slice(0, -1), slice(0, -1)) if padding == "same" else (slice(None),)
+    np.testing.assert_allclose(conv2d(dx, weights, padding)[inner], direct[inner], atol=1e-9)
+    assert (x_gradient * dx).sum() == pytest.approx((towards * conv2d(dx, weights, padding)).sum(), rel=1e-9)
+    assert (weight_gradient * dw).sum() == pytest.approx((towards * conv2d(x, dw, padding)).sum(), rel=1e-9)
+
+
+def test_minimal_filtering_keeps_the_digits_of_single_precision() -> None:
+    # Sums of 1,152 products of about one: direct summing in single precision is off by up to 1e-5 as well.
+    x, weights = _random(2, 24, 24, 128), _random(3, 3, 128, 64) / np.sqrt(1152)
+    found, wanted = conv2d(x.astype(np.float32), weights.astype(np.float32)), conv2d(x, weights)
+    np.testing.assert_allclose(found, wanted, atol=MINIMAL_SUMS)
 
 
 @pytest.mark.parametrize(

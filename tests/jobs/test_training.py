@@ -230,7 +230,7 @@ def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
 def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     world: World, project: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    begin = training.begin
+    begin = training.begin  # type: ignore[attr-defined]
 
     def spoilt(*arguments: Any, **more: Any) -> Training:
         running = begin(*arguments, **more)

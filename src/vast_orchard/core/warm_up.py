@@ -14,6 +14,7 @@ from vast_orchard.core.ops import (
     _conv2d_kernels,
     _elementwise_kernels,
     _pooling_kernels,
+    _winograd_kernels,
 )
 from vast_orchard.core.pictures import _picture_kernels
 from vast_orchard.core.pictures.standardise import channel_statistics
@@ -31,6 +32,7 @@ _MODULES = (
     _optimizer_kernels,
     _picture_kernels,
     _pooling_kernels,
+    _winograd_kernels,
 )
 
 _EVERYTHING = NetworkDescription(
@@ -44,8 +46,9 @@ _EVERYTHING = NetworkDescription(
         d.ReLU(),
         d.MaxPool(),
         d.AveragePool(),
-        d.Conv2D(filters=4),
+        d.Conv2D(filters=32),
         d.ReLU(),
+        d.Conv2D(filters=32),
         d.GlobalAveragePool(),
         d.Dense(units=2),
     ),

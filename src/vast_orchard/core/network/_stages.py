@@ -93,6 +93,7 @@ class WeightedWork(StageWork):
                 window, groups, self._x, self._gradient, self._x_gradient, joints.images
             )
             self._partials = self._backward.empty(SHARDS)
+            self._total = np.empty(self._partials[0].size, self._x.values.dtype)
             self._bias_partials = np.zeros((SHARDS, padded_length(weights.shape[3])))
 
     @staticmethod
@@ -135,8 +136,10 @@ class WeightedWork(StageWork):
 
     def collect(self) -> None:
         weights = self._numbers.parameters["weights"]
-        total = self._numbers.gradients.setdefault("weights", np.empty_like(weights))
-        add_partials(self._partials.reshape(SHARDS, -1), total.reshape(-1))
+        assert self._backward is not None
+        out = self._numbers.gradients.setdefault("weights", np.empty_like(weights))
+        add_partials(self._partials.reshape(SHARDS, -1), self._total)
+        self._backward.finish_filters(self._total, self._shaped(out))
         if "bias" in self._numbers.parameters:
             total = self._bias_partials.sum(axis=0)[: weights.shape[-1]]
             self._numbers.gradients["bias"] = total.astype(weights.dtype)

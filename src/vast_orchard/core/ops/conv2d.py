@@ -3,58 +3,14 @@
 import numpy as np
 
 from vast_orchard.core.arrays import FloatArray, check_floating, check_rank
-from vast_orchard.core.ops._conv2d_kernels import (
-    correlate,
-    correlate_channelwise,
-    gather,
-    gather_channelwise,
-    pack,
-    pack_turned,
-)
-from vast_orchard.core.ops._conv2d_tables import (
-    Gathering,
-    correlation,
-    forward_gathering,
-    input_gatherings,
-)
-from vast_orchard.core.ops._tile import LANES, POSITIONS
+from vast_orchard.core.ops._conv2d_filters import make_filter_way
+from vast_orchard.core.ops._conv2d_tables import correlation, forward_gathering, input_gatherings
+from vast_orchard.core.ops._conv2d_ways import make_way
 from vast_orchard.core.ops.window import Window, forward_halo, gradient_halo
 from vast_orchard.core.plane import NO_HALO, Plane, make_plane, plane_of
 from vast_orchard.errors import ShapeError
 
 __all__ = ["Convolution", "ConvolutionGradient", "conv2d", "conv2d_backward"]
-
-# Rows of positions that a gradient of filters sums at a time: what both operands may hold of a first-level cache.
-_ROWS_BYTES = 24 * 1024
-
-
-def _row(values: int) -> int:
-    """Values that a tile computes side by side: one to three vectors, whichever leaves the fewest lanes idle."""
-    vectors = -(-values // LANES)
-    return LANES * min((1, 2, 3), key=lambda n: (-(-vectors // n) * n, -n))
-
-
-def _is_channelwise(groups: int, channels: int, filters: int) -> bool:
-    return 1 < groups == channels == filters
-
-
-class _Packed:
-    """Weights in the order in which one gathering walks them, group by group."""
-
-    def __init__(self, tables: Gathering, groups: int, values: int, dtype: np.dtype[np.floating]) -> None:
-        self.values = values  # outputs of one group
-        self.row = _row(values)
-        steps = len(tables.runs) * tables.length
-        self.weights = np.zeros((groups, -(-values // self.row), steps, self.row), dtype)
-        self.runs = np.arange(len(tables.runs), dtype=np.int64) * tables.length * self.row
-
-    def bias(self, bias: FloatArray | None) -> FloatArray:
-        """(groups, whole rows) with zeros where there is none."""
-        groups, blocks, _, row = self.weights.shape
-        padded = np.zeros((groups, blocks * row), self.weights.dtype)
-        if bias is not None:
-            padded[:, : self.values] = bias.reshape(groups, self.values)
-        return padded
 
 
 class Convolution:
@@ -72,49 +28,15 @@ class Convolution:
     """
 
     def __init__(self, window: tuple[Window, Window], groups: int, x: Plane, y: Plane, images: int) -> None:
-        self._x, self._y, self._groups = x, y, groups
-        channels, filters = x.channels, y.channels
-        self._channels, self._filters = channels // groups, filters // groups
-        self._tables = forward_gathering(window, groups, x, y, images)
-        self._channelwise = _is_channelwise(groups, channels, filters)
-        if self._channelwise:
-            whole = -(-filters // LANES) * LANES
-            self._taps = np.zeros((len(self._tables.taps), whole), y.values.dtype)
-            self._tap_runs = np.arange(len(self._taps), dtype=np.int64) * whole
-            self._bias: FloatArray = np.zeros(whole, y.values.dtype)
-        else:
-            self._packed = _Packed(self._tables, groups, self._filters, y.values.dtype)
-            self._bias = self._packed.bias(None)
+        self._way = make_way(forward_gathering(window, groups, x, y, images), groups, x, y, turned=False)
 
     def load(self, weights: FloatArray, bias: FloatArray | None) -> None:
         """Take over filters (kh, kw, C / groups, F) and bias (F,); needed again whenever they change."""
-        if self._channelwise:
-            self._taps[:, : weights.shape[3]] = weights.reshape(-1, weights.shape[3])
-            self._bias[: weights.shape[3]] = 0 if bias is None else bias
-            return
-        flat = weights.reshape(-1, weights.shape[3])
-        for group in range(self._groups):
-            pack(flat, group * self._filters, self._packed.weights[group])
-        if bias is not None:
-            self._bias = self._packed.bias(bias)
+        self._way.load(weights, bias)
 
     def run(self, first: int, count: int, slope: float = 1.0) -> None:
         """Convolve images `first` to `first + count`, then max(y, slope · y): 0 is ReLU, 1 leaves y alone."""
-        x, y, t = self._x, self._y, self._tables
-        factor = y.values.dtype.type(slope)
-        from_x, to_y, positions = first * x.image, first * y.image, count * t.positions
-        if self._channelwise:
-            gather_channelwise(
-                y.flat, to_y, t.target_at, positions, x.flat, from_x, t.source_at, t.runs,
-                self._taps, self._bias, self._groups, factor, self._tap_runs,
-            )  # fmt: skip
-            return
-        for group in range(self._groups):
-            gather(
-                y.flat, to_y + group * self._filters, t.target_at, positions,
-                x.flat, from_x + group * self._channels, t.source_at, t.runs,
-                self._packed.weights[group], self._packed.runs, t.length, self._bias[group], self._filters, factor,
-            )  # fmt: skip
+        self._way.run(first, count, slope)
 
 
 class ConvolutionGradient:
@@ -142,90 +64,44 @@ class ConvolutionGradient:
         x_gradient: Plane | None,
         images: int,
     ) -> None:
-        self._x, self._gradient, self._x_gradient, self._groups = x, gradient, x_gradient, groups
-        channels, filters = x.channels, gradient.channels
-        dtype = gradient.values.dtype
-        self._channels, self._filters = channels // groups, filters // groups
-        self._shape = (window[0].size, window[1].size, self._channels, filters)
-        self._channelwise = _is_channelwise(groups, channels, filters)
-        self._tables = correlation(window, groups, x, gradient, images)
-        self._values = int(np.prod(self._shape[:3]))  # under the kernel, of one group
-        self._out_at = np.minimum(np.arange(self._values + POSITIONS), self._values - 1).astype(np.int64) * filters
-        bytes_a_run = self._tables.length * (self._tables.source_step + self._tables.gradient_step) * dtype.itemsize
-        self._at_once = max(1, _ROWS_BYTES // bytes_a_run)
-        self._phases = input_gatherings(window, groups, gradient, x_gradient, images) if x_gradient else []
-        whole = -(-filters // LANES) * LANES
-        if self._channelwise:
-            self._tap_weights = [np.zeros((len(t.taps), whole), dtype) for t in self._phases]
-            self._tap_runs = [np.arange(len(t.taps), dtype=np.int64) * whole for t in self._phases]
-            self._no_bias: FloatArray = np.zeros(whole, dtype)
-        else:
-            self._packed = [_Packed(t, groups, self._channels, dtype) for t in self._phases]
-            self._no_bias = np.zeros(channels + 4 * LANES, dtype)
-
-    def empty(self, parts: int) -> FloatArray:
-        """Zeros for `add_filters` to add to: `parts` times the filters' shape."""
-        shape = (parts, *self._shape)
-        size = int(np.prod(shape))
-        # Whole vectors are read, also at the last filter of the last part.
-        return np.zeros(size + 4 * LANES, self._gradient.values.dtype)[:size].reshape(shape)
+        shape = (window[0].size, window[1].size, x.channels // groups, gradient.channels)
+        tables = correlation(window, groups, x, gradient, images)
+        forward = forward_gathering(window, groups, x, gradient, 1)
+        self._filters = make_filter_way(tables, forward, groups, x, gradient, shape)
+        self._target, self._phases = x_gradient, []
+        self._has_gaps = False
+        if x_gradient is not None:
+            phases = input_gatherings(window, groups, gradient, x_gradient, images)
+            # Places between the windows of a stride that no window reaches.
+            self._has_gaps = any(len(phase.runs) == 0 for phase in phases)
+            self._phases = [
+                make_way(phase, groups, gradient, x_gradient, turned=True) for phase in phases if len(phase.runs)
+            ]
 
     def load(self, weights: FloatArray) -> None:
         """Take over filters for the input's gradient; needed again whenever they change."""
-        for place, tables in enumerate(self._phases):
-            if self._channelwise:
-                rows, columns = tables.taps.T
-                self._tap_weights[place][:, : weights.shape[3]] = weights[rows, columns, 0]
-                continue
-            for group in range(self._groups):
-                pack_turned(
-                    weights, group * self._filters, self._filters, tables.taps, self._packed[place].weights[group]
-                )
+        for phase in self._phases:
+            phase.load(weights, None)
 
-    def add_filters(self, first: int, count: int, out: FloatArray) -> None:
-        """Add the filters' gradient over images `first` to `first + count` to `out`, a part of `empty`."""
-        x, g, t = self._x, self._gradient, self._tables
-        runs, length = (count * t.runs, t.length) if t.runs else (1, count)
-        x_runs, g_runs = t.source_runs[:runs], t.gradient_runs[:runs]
-        from_x, from_g, flat = first * x.image, first * g.image, out.reshape(-1)
-        if self._channelwise:
-            correlate_channelwise(
-                flat, self._out_at, self._values, x.flat, from_x, t.source_at, x_runs, t.source_step,
-                g.flat, from_g, g_runs, t.gradient_step, length, self._at_once, self._groups,
-            )  # fmt: skip
-            return
-        for group in range(self._groups):
-            correlate(
-                flat, group * self._filters, self._out_at, self._values,
-                x.flat, from_x + group * self._channels, t.source_at, x_runs, t.source_step,
-                g.flat, from_g + group * self._filters, g_runs, t.gradient_step,
-                length, self._at_once, self._filters, _row(self._filters),
-            )  # fmt: skip
+    def empty(self, parts: int) -> FloatArray:
+        """Zeros (parts, …) for `add_filters` to add to."""
+        return self._filters.empty(parts)
+
+    def add_filters(self, first: int, count: int, sums: FloatArray) -> None:
+        """Add what images `first` to `first + count` mean for the filters to `sums`, a part of `empty`."""
+        self._filters.add(first, count, sums)
+
+    def finish_filters(self, sums: FloatArray, out: FloatArray) -> None:
+        """The filters' gradient, `out`, from the flat sum of all parts."""
+        self._filters.finish(sums, out)
 
     def run_input(self, first: int, count: int) -> None:
         """Write the input's gradient of images `first` to `first + count`."""
-        g, target = self._gradient, self._x_gradient
-        assert target is not None
-        one = g.values.dtype.type(1)
-        if any(len(t.runs) == 0 for t in self._phases):
-            target.inside[first : first + count] = 0
-        for place, t in enumerate(self._phases):
-            if len(t.runs) == 0:
-                continue
-            from_g, to_x, positions = first * g.image, first * target.image, count * t.positions
-            if self._channelwise:
-                gather_channelwise(
-                    target.flat, to_x, t.target_at, positions, g.flat, from_g, t.source_at, t.runs,
-                    self._tap_weights[place], self._no_bias, self._groups, one, self._tap_runs[place],
-                )  # fmt: skip
-                continue
-            for group in range(self._groups):
-                gather(
-                    target.flat, to_x + group * self._channels, t.target_at, positions,
-                    g.flat, from_g + group * self._filters, t.source_at, t.runs,
-                    self._packed[place].weights[group], self._packed[place].runs, t.length,
-                    self._no_bias, self._channels, one,
-                )  # fmt: skip
+        assert self._target is not None
+        if self._has_gaps:
+            self._target.inside[first : first + count] = 0
+        for phase in self._phases:
+            phase.run(first, count, 1.0)
 
 
 def _window(weights: FloatArray, stride: int, dilation: int, padding: str) -> tuple[Window, Window]:
@@ -331,8 +207,9 @@ def conv2d_backward(
     gradient = plane_of(grad, gradient_halo(window, size))
     target = make_plane(len(x), (*size, x.shape[3]), NO_HALO, x.dtype) if input_gradient else None
     both = ConvolutionGradient(window, groups, source, gradient, target, len(x))
-    (filters,) = both.empty(1)
-    both.add_filters(0, len(x), filters)
+    (sums,), filters = both.empty(1), np.empty_like(weights)
+    both.add_filters(0, len(x), sums)
+    both.finish_filters(sums.reshape(-1), filters)
     if target is None:
         return None, filters
     both.load(weights)
