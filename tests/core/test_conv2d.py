@@ -100,7 +100,6 @@ def test_gradients_of_minimal_filtering(channels: int, filters: int, images: int
 
 
 def test_minimal_filtering_keeps_the_digits_of_single_precision() -> None:
-    # Sums of 1,152 products of about one: direct summing in single precision is off by up to 1e-5 as well.
     x, weights = _random(2, 24, 24, 128), _random(3, 3, 128, 64) / np.sqrt(1152)
     found, wanted = conv2d(x.astype(np.float32), weights.astype(np.float32)), conv2d(x, weights)
     np.testing.assert_allclose(found, wanted, atol=MINIMAL_SUMS)

@@ -137,7 +137,13 @@ describe("recipe", () => {
         clip_norm: 2,
       }),
     ).toBe("SGD, rate up, down, classes count alike, smoothed by 0.1, gradient at most 2");
-    expect([999, 1_234, 7_365_632, 2e9].map(short)).toEqual(["999", "1.2 k", "7.4 M", "2 G"]);
+    expect([999, 1_234, 320_343, 7_365_632, 2e9].map(short)).toEqual([
+      "999",
+      "1.2 k",
+      "320 k",
+      "7.4 M",
+      "2 G",
+    ]);
   });
 
   it("draws layers to scale", () => {
@@ -153,7 +159,7 @@ describe("recipe", () => {
         layer(4, "conv2d", [24, 24, 32], 4608, 8),
       ],
     };
-    expect(networkWords(network)).toBe("5,040 parameters, 3.7 M multiply-adds, sees 8 px");
+    expect(networkWords(network)).toBe("5 k parameters, 3.7 M multiply-adds, sees 8 px");
     expect(stackBars(network, 48).map((bar) => [bar.side, bar.depth])).toEqual([
       [1, 0.5],
       [0.5, 0.5],

@@ -64,14 +64,14 @@ export function ruleWords(settings: Recipe["settings"]): string {
     .join(", ");
 }
 
-/** A large count in three digits: "7.4 M". */
+/** A large count in two or three digits: "7.4 M", "320 k". */
 export function short(count: number): string {
   for (const [size, unit] of [
     [1e9, "G"],
     [1e6, "M"],
     [1e3, "k"],
   ] as const)
-    if (count >= size) return `${Number((count / size).toPrecision(2))} ${unit}`;
+    if (count >= size) return `${Number((count / size).toPrecision(count / size < 100 ? 2 : 3))} ${unit}`;
   return String(count);
 }
 
@@ -79,7 +79,7 @@ export function short(count: number): string {
 export function networkWords(network: Network): string {
   const pooled = network.layers.findIndex((layer) => layer.shape.length === 1);
   const sees = network.layers[(pooled < 0 ? network.layers.length : pooled) - 1]?.receptive_field ?? 1;
-  return `${plural(network.parameters, "parameter")}, ${short(network.multiply_adds)} multiply-adds, sees ${sees} px`;
+  return `${short(network.parameters)} parameters, ${short(network.multiply_adds)} multiply-adds, sees ${sees} px`;
 }
 
 export function steps(training: number, settings: Recipe["settings"]): number {

@@ -1,5 +1,7 @@
 """Ready networks, whose last layer follows the number of classes."""
 
+from dataclasses import dataclass
+
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.layers import (
     BatchNorm,
@@ -15,13 +17,27 @@ from vast_orchard.errors import SettingError
 
 __all__ = ["DEFAULT_NETWORK", "READY_NETWORKS", "ready_network"]
 
-# Filters of each block; every block halves the side. Chosen by measurement on the snow crystals (README, "Figures").
-READY_NETWORKS: dict[str, tuple[int, ...]] = {"very small": (8, 16, 32), "small": (16, 32, 48, 64)}
-DEFAULT_NETWORK = "small"
+
+@dataclass(frozen=True, kw_only=True)
+class _Shape:
+    """A network of blocks; each block halves the side."""
+
+    blocks: tuple[tuple[int, int], ...]  # filters and number of 3×3 convolutions of each
+    last: int  # filters of one more convolution at the coarsest size, which looks at how parts stand to each other
+    dropout: float
+
+
+# Chosen by measurement on the snow crystals (README, "Figures").
+READY_NETWORKS: dict[str, _Shape] = {
+    "very small": _Shape(blocks=((8, 1), (16, 1), (32, 1)), last=64, dropout=0.2),
+    "small": _Shape(blocks=((16, 1), (32, 1), (48, 1), (64, 1)), last=128, dropout=0.2),
+    "medium": _Shape(blocks=((16, 1), (32, 2), (64, 2), (96, 2)), last=128, dropout=0.3),
+}
+DEFAULT_NETWORK = "medium"
 
 
 def ready_network(name: str, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
-    """Blocks of (3×3 convolution, batch norm, ReLU, 2×2 max pooling), a global average, dropout, one dense layer.
+    """Blocks of (3×3 convolution, batch norm, ReLU) and 2×2 max pooling, a global average, dropout, one dense layer.
 
     Raises
     ------
@@ -35,10 +51,12 @@ def ready_network(name: str, input_shape: tuple[int, int, int], classes: int) ->
             f"A network needs at least two classes to tell apart, and there are {classes}.",
             "Add pictures of another.",
         )
+    shape = READY_NETWORKS[name]
     layers: list[Layer] = []
-    for filters in READY_NETWORKS[name]:
-        layers += [Conv2D(filters=filters, bias=False), BatchNorm(), ReLU(), MaxPool()]
-    # One more convolution at the coarsest size looks at how parts stand to each other, at little cost.
-    layers += [Conv2D(filters=READY_NETWORKS[name][-1] * 2, bias=False), BatchNorm(), ReLU()]
-    layers += [GlobalAveragePool(), Dropout(rate=0.2), Dense(units=classes)]
+    for filters, convolutions in shape.blocks:
+        for _ in range(convolutions):
+            layers += [Conv2D(filters=filters, bias=False), BatchNorm(), ReLU()]
+        layers.append(MaxPool())
+    layers += [Conv2D(filters=shape.last, bias=False), BatchNorm(), ReLU()]
+    layers += [GlobalAveragePool(), Dropout(rate=shape.dropout), Dense(units=classes)]
     return NetworkDescription(name=name, input_shape=input_shape, layers=tuple(layers))

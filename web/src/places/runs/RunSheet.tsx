@@ -129,8 +129,10 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
                   onChange={() => onRecipe({ ...recipe, network: entry.name })}
                   className="accent-choice"
                 />
-                {entry.name}
-                <span className="text-sm text-quiet">{networkWords(entry)}</span>
+                <span>
+                  {entry.name}
+                  <span className="block text-sm text-quiet">{networkWords(entry)}</span>
+                </span>
               </label>
             ))}
           </div>
