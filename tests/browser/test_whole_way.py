@@ -41,7 +41,7 @@ def _make_project(screen: Screen, name: str, archive: Path) -> None:
     screen.press("Make project")
     screen.says("No pictures yet")
     screen.press("Bring in pictures")
-    screen.one("input[aria-label='Zip file']").send_keys(str(archive))
+    screen.one("input[aria-label='Archive']").send_keys(str(archive))
 
 
 def _count_of(screen: Screen, row: str) -> int:
@@ -376,7 +376,7 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
     screen.says("The picture is damaged")
 
     # The same zip again adds nothing.
-    screen.one("input[aria-label='Zip file']").send_keys(str(archive))
+    screen.one("input[aria-label='Archive']").send_keys(str(archive))
     screen.says("Bring in winter.zip: Done")
     screen.press("Bring in pictures")
     screen.reads("[data-testid=import-report]", "0 new pictures, 24 here already")

@@ -139,7 +139,8 @@ def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
         labels=random.integers(0, 3, 64),
         identities=np.arange(64, dtype=np.uint64),
     )
-    recipe = Recipe(settings=TrainingSettings(epochs=2, batch_size=16), preprocessing=Preprocessing(size=32))
+    settings = TrainingSettings(epochs=2, batch_size=16)
+    recipe = Recipe(network="small", settings=settings, preprocessing=Preprocessing(size=32))
     running = begin(recipe, 3, examples, examples)
     for _ in running.results:
         pass

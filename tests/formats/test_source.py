@@ -1,7 +1,10 @@
 """Archives and folders, good and bad."""
 
+import io
+import tarfile
 import zipfile
 from pathlib import Path
+from typing import Literal, TypeAlias
 
 import pytest
 
@@ -126,3 +129,64 @@ def test_repeated_content_is_collected_once(tmp_path: Path) -> None:
     assert [picture.class_name for picture in found.pictures] == ["a", "b"]
     assert found.repeated == 1
     assert found.pixels.shape == (2, 16, 16, 3)
+
+
+_Packing: TypeAlias = Literal["w", "w:gz", "w:bz2", "w:xz"]
+
+
+def _tarred(members: dict[str, bytes], kind: _Packing = "w", *more: tarfile.TarInfo) -> bytes:
+    buffer = io.BytesIO()
+    with tarfile.open(fileobj=buffer, mode=kind) as archive:
+        for name, data in members.items():
+            info = tarfile.TarInfo(name)
+            info.size = len(data)
+            archive.addfile(info, io.BytesIO(data))
+        for info in more:
+            archive.addfile(info)
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("kind", "ending"), [("w", "tar"), ("w:gz", "tar.gz"), ("w:gz", "TGZ"), ("w:bz2", "tar.bz2"), ("w:xz", "txz")]
+)
+def test_a_tar_is_read_like_a_folder(tmp_path: Path, kind: _Packing, ending: str) -> None:
+    members = {"plate/1.png": png(1), "needle/2.png": png(2)}
+    data = _tarred({f"./{name}": content for name, content in members.items()}, kind)
+    with open_source(_write(tmp_path, data, f"in.{ending}")) as source:
+        assert {name: source.read(name) for name in source.names()} == members
+
+
+def test_links_devices_and_pipes_in_a_tar_are_left_out(tmp_path: Path) -> None:
+    odd = []
+    for number, kind in enumerate(
+        (tarfile.SYMTYPE, tarfile.LNKTYPE, tarfile.CHRTYPE, tarfile.FIFOTYPE, tarfile.DIRTYPE)
+    ):
+        info = tarfile.TarInfo(f"plate/odd{number}.png")
+        info.type, info.linkname = kind, "/etc/passwd"
+        odd.append(info)
+    with open_source(_write(tmp_path, _tarred({"plate/1.png": png(1)}, "w", *odd), "in.tar")) as source:
+        assert source.names() == ["plate/1.png"]
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"this is no tar", "is not a tar archive, or it is cut short"),
+        (_tarred({"plate/1.png": png(1), "plate/2.png": png(2)}, "w:gz")[:-40], "cut short"),
+        (_tarred({"plate/1.png": png(1), "plate/2.png": bytes(9000)})[:6000], "damaged or cut short"),
+        (_tarred({}), "holds no files|not a tar archive"),
+        (_tarred({"../plate/1.png": png(1)}), r"points outside of it: '../plate/1.png'. Nothing was brought in"),
+        (_tarred({"/etc/1.png": png(1)}), "points outside"),
+        (_tarred({"a/1.png": bytes(2**24)}, "w:xz"), "more than 200 times its size"),
+    ],
+)
+def test_tars_that_cannot_be_used_say_why(tmp_path: Path, data: bytes, words: str) -> None:
+    with pytest.raises(ArchiveError, match=words), open_source(_write(tmp_path, data, "in.tar.gz")):
+        pass
+
+
+def test_a_tar_has_the_limits_of_a_zip(tmp_path: Path) -> None:
+    archive = _write(tmp_path, _tarred({f"a/{n}.png": bytes(2**20) for n in range(3)}), "in.tar")
+    for limits, words in ((SourceLimits(total_mb=2), "more than 3 MB"), (SourceLimits(files=2), "more than 2 files")):
+        with pytest.raises(ArchiveError, match=words), open_source(archive, limits):
+            pass

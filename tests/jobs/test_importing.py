@@ -114,7 +114,7 @@ def test_the_planted_faults_of_the_demo_come_out_as_planted(world: World, crysta
 
 
 def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
-    members = {f"plate/{n}.png": png(n) for n in range(60)} | {f"needle/{n}.png": png(100 + n) for n in range(50)}
+    members = {f"plate/{n}.png": png(n) for n in range(250)} | {f"needle/{n}.png": png(300 + n) for n in range(50)}
     project = world.project()
     job = world.import_job(project, members)
     calls = 0
@@ -130,10 +130,10 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
     with pytest.raises(DatabaseGoneError):
         perform(world.context, job)
     assert world.job(job).state == "running"
-    assert sum(_counts(world, project).values()) == 48
+    assert sum(_counts(world, project).values()) == 256  # one batch
     monkeypatch.undo()
     assert world.run(job).state == "done"
-    assert _counts(world, project) == {"needle": 50, "plate": 60}
+    assert _counts(world, project) == {"needle": 50, "plate": 250}
 
 
 def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
@@ -154,7 +154,7 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
 
 def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     project = world.project()
-    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(120)})
+    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(300)})
 
     def stop_after_first(session: Any, *arguments: Any) -> Any:
         result = add_batch(session, *arguments)
@@ -164,10 +164,10 @@ def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: 
     monkeypatch.setattr(importing, "add_batch", stop_after_first)
     assert world.run(job).state == "stopped"
     kept = _counts(world, project)["plate"]
-    assert kept == 48
+    assert kept == 256  # one batch
     monkeypatch.undo()
-    report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(120)})
-    assert (report["known"], report["added"]) == (kept, 120 - kept)
+    report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(300)})
+    assert (report["known"], report["added"]) == (kept, 300 - kept)
 
 
 def test_classes_in_other_capitals_join_those_that_are_there(world: World) -> None:

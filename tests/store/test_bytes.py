@@ -27,10 +27,13 @@ def test_a_failed_write_leaves_the_old_file_and_no_draft(tmp_path: Path, monkeyp
     store = ByteStore(str(tmp_path))
     store.write("a/file", b"old")
 
-    def full(*_: object) -> None:
+    pipe = store._fs.pipe_file
+
+    def full(path: str, data: bytes) -> None:
+        pipe(path, data[: len(data) // 2])
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(store._fs, "mv", full)
+    monkeypatch.setattr(store._fs, "pipe_file", full)
     with pytest.raises(ServiceError, match=r"No space left.*Make room"):
         store.write("a/file", b"new")
     assert store.read("a/file") == b"old"

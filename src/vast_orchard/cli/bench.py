@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import layers as d
@@ -191,14 +192,6 @@ def engine(
 _SIDE = 48  # of the memory bench's pictures: the default input
 
 
-def _anonymous_mb() -> float:
-    """Memory of this process that stands in no file, now."""
-    for line in Path("/proc/self/status").read_text().splitlines():
-        if line.startswith("RssAnon:"):
-            return int(line.split()[1]) / 1024
-    raise AssertionError("Linux tells RssAnon")
-
-
 def _write_pixels(path: Path, count: int) -> None:
     random = np.random.default_rng(0)
     pixels = np.lib.format.open_memmap(path, "w+", np.uint8, (count, _SIDE, _SIDE, 3))
@@ -221,7 +214,7 @@ def _peak_of_training(path: str, count: int, answer: Any) -> None:
     recipe = Recipe(settings=TrainingSettings(epochs=1))
     running = begin(recipe, 7, training, validation, team=make_team(read_settings()))
     for _ in running.results:
-        peak = max(peak, _anonymous_mb())
+        peak = max(peak, anonymous_mb())
     answer.put(peak)
 
 
@@ -254,3 +247,6 @@ def memory(
         print(json.dumps(found))
         return
     print(f"Peak anonymous memory: {few:.0f} MB with 2,000 pictures, {many:.0f} MB with 50,000.")
+
+
+app.command("import")(bench_import)

@@ -56,12 +56,12 @@ _EVERYTHING = NetworkDescription(
 
 
 def kernels() -> dict[str, Any]:
-    """Every compiled function by module and name."""
+    """Every compiled function that is called from outside its module, by module and name."""
     return {
         f"{module.__name__}.{name}": value
         for module in _MODULES
         for name, value in vars(module).items()
-        if isinstance(value, Dispatcher)
+        if isinstance(value, Dispatcher) and not name.startswith("_")
     }
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
+from vast_orchard.formats.source import ARCHIVE_ENDINGS
 from vast_orchard.types import SetName
 
 __all__ = ["PlannedFile", "ReadingPlan", "SkippedFile", "clean_name", "read_folders"]
@@ -57,7 +58,7 @@ def _reason_to_skip(path: PurePosixPath) -> str | None:
     parts = [part.lower() for part in path.parts]
     if any(part in _SYSTEM or part.startswith(".") for part in parts):
         return "a hidden or system file"
-    if path.suffix.lower() == ".zip":
+    if path.name.lower().endswith(ARCHIVE_ENDINGS):
         return "an archive within the source; bring it in by itself"
     if path.suffix.lower() not in PICTURE_ENDINGS:
         return f"not a picture file ({path.suffix or 'no ending'})"

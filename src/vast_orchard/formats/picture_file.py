@@ -4,6 +4,7 @@ import io
 from dataclasses import dataclass
 
 import numpy as np
+import pillow_heif
 from PIL import Image, UnidentifiedImageError
 
 from vast_orchard.core.arrays import Array
@@ -13,12 +14,15 @@ from vast_orchard.formats._steps import to_network_size, upright_rgb
 
 __all__ = ["PICTURE_ENDINGS", "Picture", "PictureLimits", "network_pixels", "read_picture", "thumbnail"]
 
-PICTURE_ENDINGS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff", ".gif"})
-_FORMATS = ("JPEG", "PNG", "WEBP", "BMP", "TIFF", "GIF")
+PICTURE_ENDINGS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff", ".gif", ".heic", ".heif"})
+_FORMATS = ("JPEG", "PNG", "WEBP", "BMP", "TIFF", "GIF", "HEIF")
 _THUMBNAIL_SIDE = 208  # the largest tile is 200 pixels; eight more hide the rounding of odd shapes
 
 # Pillow's own limit only warns below twice its value; `PictureLimits` refuses exactly, before anything is decoded.
 Image.MAX_IMAGE_PIXELS = None
+
+# What telephones write; Pillow learns to read it from this package. Thumbnails inside the file are of no use here.
+pillow_heif.register_heif_opener(thumbnails=False)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -77,7 +81,7 @@ def read_picture(data: bytes, ground: tuple[int, int, int] = (0, 0, 0), limits: 
         raise
     except UnidentifiedImageError as error:
         raise PictureError(
-            "The file is not a picture in a known format.", "Use JPEG, PNG, WebP, BMP, TIFF or GIF."
+            "The file is not a picture in a known format.", "Use JPEG, PNG, WebP, BMP, TIFF, GIF or HEIC."
         ) from error
     # Pillow's decoders raise many kinds of errors on damaged files; each means the same here.
     except Exception as error:

@@ -20,6 +20,7 @@ _ENDINGS = {
     b"GI": ".gif",
     b"II": ".tif",
     b"MM": ".tif",
+    b"\0\0": ".heic",
 }
 _ORDER = ("validation", "training", "test")
 

@@ -3,8 +3,11 @@
 Repeating it, whole or after a crash, changes nothing that is there already.
 """
 
+import os
 import shutil
 from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -15,14 +18,19 @@ from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError,
 from vast_orchard.formats.collection import check_some
 from vast_orchard.formats.folder_tree import PlannedFile, ReadingPlan, SkippedFile, read_folders
 from vast_orchard.formats.picture_file import read_picture, thumbnail
-from vast_orchard.formats.source import Source, open_source
+from vast_orchard.formats.source import ARCHIVE_ENDINGS, Source, open_source
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.classes import find_or_add_class
 from vast_orchard.store.imports import ArrivedPicture, add_batch, get_import, set_report
 
 __all__ = ["import_pictures"]
 
-_BATCH = 48
+# A batch ends with one commit, and with everything written so far on the disk; whichever comes first closes it.
+_BATCH = 256
+_BATCH_BYTES = 32 * 2**20
+
+# Files that one thread takes at a time.
+_AT_ONCE = 16
 # The report keeps this many skipped files by name and counts the rest.
 _LISTED = 500
 
@@ -53,10 +61,10 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
 
 
 def _read_all(context: WorkContext, import_id: int, project_id: int, location: Path, progress: Progress) -> None:
-    zips = list(location.glob("*.zip")) if location.is_dir() else []
-    # A dropped zip lies alone in its upload; a zip among dropped files is one of them.
-    alone = len(zips) == 1 and len(list(location.iterdir())) == 1
-    with open_source(zips[0] if alone else location, context.source_limits) as source:
+    inside = list(location.iterdir()) if location.is_dir() else []
+    # A dropped archive lies alone in its upload; an archive among dropped files is one of them.
+    alone = len(inside) == 1 and inside[0].name.lower().endswith(ARCHIVE_ENDINGS)
+    with open_source(inside[0] if alone else location, context.source_limits) as source:
         names = source.names()
         plan = read_folders(names)
         reader = _Reader(context, import_id, project_id, source, plan)
@@ -81,23 +89,64 @@ class _Reader:
         self._classes_named = False
 
     def run(self, progress: Progress) -> None:
-        """Read, keep and record every file, a batch at a time."""
-        files = self._plan.files
-        progress.stage("Bringing in pictures", len(files))
-        for start in range(0, len(files), _BATCH):
-            batch = []
-            for file in files[start : start + _BATCH]:
-                arrived = self._arrive(file)
-                if arrived:
-                    batch.append(arrived)
-                progress.advance()
+        """Read, keep and record every file, a batch at a time.
+
+        Files of a batch are decoded side by side, and while one batch is recorded the next is decoded already.
+        """
+        progress.stage("Bringing in pictures", len(self._plan.files))
+        threads = self._context.settings.threads or len(os.sched_getaffinity(0))
+        with ThreadPoolExecutor(threads) as pool:
+            under_way: list[Future[list[ArrivedPicture | SkippedFile]]] = []
+            for batch in self._batches():
+                parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
+                following = [pool.submit(self._arrive_all, part) for part in parts]
+                try:
+                    self._record(under_way, progress)
+                except BaseException:
+                    pool.shutdown(cancel_futures=True)
+                    raise
+                under_way = following
+            self._record(under_way, progress)
+
+    def _arrive_all(self, files: list[tuple[PlannedFile, bytes]]) -> list[ArrivedPicture | SkippedFile]:
+        return [self._arrive(file, data) for file, data in files]
+
+    def _record(self, under_way: "list[Future[list[ArrivedPicture | SkippedFile]]]", progress: Progress) -> None:
+        """Commit a batch, once its bytes are on the disk."""
+        arrived = []
+        for part in under_way:
+            outcomes = part.result()
+            self.skipped += [outcome for outcome in outcomes if isinstance(outcome, SkippedFile)]
+            arrived += [outcome for outcome in outcomes if isinstance(outcome, ArrivedPicture)]
+            progress.advance(len(outcomes))
+        if arrived:
             self._context.store.settle()
             with self._context.database.session() as session:
-                if batch and not self._classes_named:
+                if not self._classes_named:
                     self._name_classes(session)
-                    self._classes_named = True
-                add_batch(session, self._import_id, self._project_id, batch)
-            progress.report()
+                add_batch(session, self._import_id, self._project_id, arrived)
+            self._classes_named = True
+        self._read += len(arrived)
+        self.seen.update(picture.sha256 for picture in arrived)
+        progress.report()
+
+    def _batches(self) -> Iterator[list[tuple[PlannedFile, bytes]]]:
+        """Files with their bytes, read one after the other as archives want it; a few megabytes at a time."""
+        batch: list[tuple[PlannedFile, bytes]] = []
+        size = 0
+        for file in self._plan.files:
+            try:
+                data = self._source.read(file.path)
+            except OrchardError as error:
+                self.skipped.append(SkippedFile(path=file.path, reason=str(error)))
+                continue
+            batch.append((file, data))
+            size += len(data)
+            if len(batch) == _BATCH or size > _BATCH_BYTES:
+                yield batch
+                batch, size = [], 0
+        if batch:
+            yield batch
 
     def _name_classes(self, session: Session) -> None:
         """Add the source's classes in the order of their names, not in that in which an archive happens to hold them.
@@ -107,10 +156,9 @@ class _Reader:
         for name in sorted({file.class_name for file in self._plan.files if file.class_name}, key=str.casefold):
             find_or_add_class(session, self._project_id, name)
 
-    def _arrive(self, file: PlannedFile) -> ArrivedPicture | None:
+    def _arrive(self, file: PlannedFile, data: bytes) -> ArrivedPicture | SkippedFile:
         store = self._context.store
         try:
-            data = self._source.read(file.path)
             picture = read_picture(data, limits=self._context.picture_limits)
             sha256 = store.write_picture(data)
             if not store.exists(store.thumbnail_path(sha256)):
@@ -118,10 +166,7 @@ class _Reader:
         except ServiceError:
             raise  # no room to store is not the file's fault
         except OrchardError as error:
-            self.skipped.append(SkippedFile(path=file.path, reason=str(error)))
-            return None
-        self._read += 1
-        self.seen.add(sha256)
+            return SkippedFile(path=file.path, reason=str(error))
         return ArrivedPicture(
             sha256=sha256,
             path=file.path,

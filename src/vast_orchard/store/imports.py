@@ -1,10 +1,10 @@
 """Imports: a batch of pictures at a time, safe to repeat."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -15,6 +15,10 @@ from vast_orchard.store.schema import Appearance, Import, Picture
 from vast_orchard.store.values import ImportValue
 
 __all__ = ["ArrivedPicture", "BatchResult", "add_batch", "create_import", "get_import", "list_imports", "set_report"]
+
+
+# A number of our own for PostgreSQL's advisory locks.
+_IMPORT_LOCK = 4_210
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -93,60 +97,79 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
     A content's first label stands. If a later file of the same content is under another class, the picture is marked
     as having two labels.
     """
-    added, two_labels = 0, 0
+    if not batch:
+        return BatchResult(added=0, two_labels=0)
+    # Two imports into one project take turns, so that they cannot wait for each other's pictures in a circle.
+    session.execute(select(func.pg_advisory_xact_lock(_IMPORT_LOCK, project_id)))
+    names = dict.fromkeys(arrived.class_name for arrived in batch if arrived.class_name)
+    classes = {name: find_or_add_class(session, project_id, name) for name in names}
+    added = _add_pictures(session, project_id, batch, {name: entry.id for name, entry in classes.items()})
+    found = session.execute(
+        select(Picture.sha256, Picture.id).where(
+            Picture.project_id == project_id, Picture.sha256.in_({arrived.sha256 for arrived in batch})
+        )
+    )
+    ids = {row.sha256: row.id for row in found}
+    labels = _labels_so_far(session, list(ids.values()))
+    two: set[int] = set()
+    rows = []
     for arrived in batch:
-        named = find_or_add_class(session, project_id, arrived.class_name) if arrived.class_name else None
-        picture_id = session.scalar(
-            insert(Picture)
-            .values(
-                project_id=project_id,
-                sha256=arrived.sha256,
-                name=arrived.name,
-                class_id=named.id if named else None,
-                two_labels=False,
-                width=arrived.width,
-                height=arrived.height,
-                mode=arrived.mode,
-                format=arrived.format,
-                size_bytes=arrived.size_bytes,
-            )
-            .on_conflict_do_nothing(constraint="uq_picture_project_id_sha256")
-            .returning(Picture.id)
+        picture_id, named = ids[arrived.sha256], classes[arrived.class_name] if arrived.class_name else None
+        if named:
+            before = labels.setdefault(picture_id, set())
+            if before - {named.name.lower()}:
+                two.add(picture_id)
+            before.add(named.name.lower())
+        rows.append(
+            {
+                "picture_id": picture_id,
+                "import_id": import_id,
+                "path": arrived.path,
+                "class_name": named.name if named else None,
+                "set_name": arrived.set_name,
+            }
         )
-        if picture_id is not None:
-            added += 1
-        else:
-            row = session.scalars(
-                select(Picture).where(Picture.project_id == project_id, Picture.sha256 == arrived.sha256)
-            ).one()
-            picture_id = row.id
-            if named and not row.two_labels and _other_label(session, row.id, named.name):
-                row.two_labels = True
-                two_labels += 1
-        session.execute(
-            insert(Appearance)
-            .values(
-                picture_id=picture_id,
-                import_id=import_id,
-                path=arrived.path,
-                class_name=named.name if named else None,
-                set_name=arrived.set_name,
-            )
-            .on_conflict_do_nothing(constraint="uq_appearance_picture_id_path")
-        )
+    session.execute(insert(Appearance).on_conflict_do_nothing(constraint="uq_appearance_picture_id_path"), rows)
+    fresh = update(Picture).where(Picture.id.in_(two), Picture.two_labels.is_(False)).values(two_labels=True)
+    two_labels = len(session.execute(fresh.returning(Picture.id)).all())
     tell(session, "pictures", project_id)
     return BatchResult(added=added, two_labels=two_labels)
 
 
-def _other_label(session: Session, picture_id: int, name: str) -> bool:
-    return bool(
-        session.scalar(
-            select(func.count())
-            .select_from(Appearance)
-            .where(
-                Appearance.picture_id == picture_id,
-                Appearance.class_name.is_not(None),
-                func.lower(Appearance.class_name) != func.lower(name),
-            )
+def _add_pictures(
+    session: Session, project_id: int, batch: Sequence[ArrivedPicture], classes: Mapping[str, int]
+) -> int:
+    """How many contents were new; of one content the first file counts."""
+    first: dict[str, ArrivedPicture] = {}
+    for arrived in batch:
+        first.setdefault(arrived.sha256, arrived)
+    rows = [
+        {
+            "project_id": project_id,
+            "sha256": sha256,
+            "name": arrived.name,
+            "class_id": classes[arrived.class_name] if arrived.class_name else None,
+            "two_labels": False,
+            "width": arrived.width,
+            "height": arrived.height,
+            "mode": arrived.mode,
+            "format": arrived.format,
+            "size_bytes": arrived.size_bytes,
+        }
+        for sha256, arrived in first.items()
+    ]
+    statement = insert(Picture).on_conflict_do_nothing(constraint="uq_picture_project_id_sha256").returning(Picture.id)
+    return len(session.execute(statement, rows).all())
+
+
+def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, set[str]]:
+    """The labels, in small letters, under which each picture came in until now."""
+    found: dict[int, set[str]] = {}
+    rows = session.execute(
+        select(Appearance.picture_id, func.lower(Appearance.class_name)).where(
+            Appearance.picture_id.in_(picture_ids), Appearance.class_name.is_not(None)
         )
     )
+    for picture_id, name in rows:
+        found.setdefault(picture_id, set()).add(name)
+    return found

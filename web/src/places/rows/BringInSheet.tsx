@@ -43,12 +43,12 @@ export function BringInSheet({ projectId, sending, onFiles, onStop, onClose }: P
   return (
     <Sheet title="Bring in pictures" open wide onClose={onClose}>
       <p className="mb-3 text-quiet">
-        A zip or a folder with one folder for each class; training, validation and test folders above them are
+        A zip, a tar or a folder with one folder for each class; training, validation and test folders above them are
         understood. Pictures that are here already are not added again. You can also drop either on the field.
       </p>
       <div className="mb-4 flex items-center gap-2">
         <Button kind="main" disabled={!!sending} onClick={() => zip.current?.click()}>
-          Choose a zip
+          Choose a zip or tar
         </Button>
         <Button disabled={!!sending} onClick={() => folder.current?.click()}>
           Choose a folder
@@ -56,9 +56,9 @@ export function BringInSheet({ projectId, sending, onFiles, onStop, onClose }: P
         <input
           ref={zip}
           type="file"
-          accept=".zip,application/zip"
+          accept=".zip,.tar,.tgz,.gz,.tbz2,.bz2,.txz,.xz,application/zip,application/x-tar"
           className="sr-only"
-          aria-label="Zip file"
+          aria-label="Archive"
           tabIndex={-1}
           onChange={() => take(zip.current)}
         />

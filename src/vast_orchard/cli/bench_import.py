@@ -1,0 +1,179 @@
+"""`orchard bench import`: how fast pictures come in, beside a plain loop, and what memory it takes."""
+
+import io
+import json
+import os
+import secrets
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from PIL import Image
+
+from vast_orchard.cli.terminal import console
+from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
+from vast_orchard.errors import ServiceError
+from vast_orchard.jobs.context import open_context
+from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.settings import Settings
+from vast_orchard.store.database import Database
+from vast_orchard.store.imports import create_import, get_import
+from vast_orchard.store.migrate import migrate
+from vast_orchard.store.projects import create_project
+from vast_orchard.store.schema import JobKind
+from vast_orchard.supervision.postgres import open_cluster
+
+__all__ = ["anonymous_mb", "bench_import"]
+
+_REPEATS = 3
+_SAMPLE_S = 0.01
+_LOOP_SIDE = 208  # of the plain loop's thumbnails: the same as an import's
+
+
+def anonymous_mb() -> float:
+    """Memory of this process that stands in no file, now."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("RssAnon:"):
+            return int(line.split()[1]) / 1024
+    raise ServiceError("This system does not tell a process's anonymous memory.", "Measure on Linux.")
+
+
+@contextmanager
+def _peak() -> Iterator[list[float]]:
+    """The largest anonymous memory while the block runs, as the last of a list."""
+    found, done = [anonymous_mb()], threading.Event()
+
+    def sample() -> None:
+        while not done.wait(_SAMPLE_S):
+            found[0] = max(found[0], anonymous_mb())
+
+    sampler = threading.Thread(target=sample)
+    sampler.start()
+    try:
+        yield found
+    finally:
+        done.set()
+        sampler.join()
+
+
+def _bring_in(settings: Settings, pictures: str, answer: Any) -> None:
+    """In a fresh process, like a worker: one import into a new project; tells seconds, pictures and the peak."""
+    context = open_context(settings)
+    upload = secrets.token_hex(8)
+    for path in Path(pictures).rglob("*"):
+        if path.is_file():
+            target = context.uploads / upload / path.relative_to(pictures)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.link(path, target)
+    with context.database.session() as session:
+        project = create_project(session, f"Bench {upload}")
+        entry = create_import(session, project.id, "bench", upload)
+        job = start_job(session, project.id, JobKind.IMPORT, "Bench", entry.id)
+    with _peak() as peak:
+        began = time.perf_counter()
+        perform(context, job)
+        spent = time.perf_counter() - began
+    with context.database.session() as session:
+        report = get_import(session, entry.id).report or {}
+    answer.put((spent, int(report["added"]), peak[0]))
+
+
+def _loop(paths: list[str], out: str) -> None:
+    """What anyone would write: decode, reduce, save."""
+    for number, path in enumerate(paths):
+        try:
+            with Image.open(path) as image:
+                small = image.convert("RGB")
+        except OSError:
+            continue
+        small.thumbnail((_LOOP_SIDE, _LOOP_SIDE), Image.Resampling.BILINEAR)
+        small.save(f"{out}/{os.getpid()}-{number}.jpg", "JPEG", quality=85)
+
+
+def _loop_s(pool: Any, pictures: Path) -> float:
+    paths = [str(path) for path in pictures.rglob("*") if path.is_file()]
+    with tempfile.TemporaryDirectory() as out:
+        began = time.perf_counter()
+        pool.starmap(_loop, [(paths[::2], out), (paths[1::2], out)], chunksize=1)
+        return time.perf_counter() - began
+
+
+def _many(few: Path, target: Path, count: int) -> None:
+    """`count` pictures of different content: the drawn ones, each with some bytes behind its end."""
+    paths = sorted(path for path in few.rglob("*.jpg") if path.is_file())
+    for number in range(count):
+        path = paths[number % len(paths)]
+        place = target / path.parent.name / f"{number}.jpg"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        buffer = io.BytesIO(path.read_bytes())
+        buffer.seek(0, io.SEEK_END)
+        buffer.write(f"#{number}".encode())
+        place.write_bytes(buffer.getvalue())
+
+
+def bench_import(
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    many: Annotated[int, typer.Option(help="Pictures of the second memory figure.")] = 50_000,
+) -> None:
+    """Pictures a second of an import over those of a plain loop in two processes, and the worker's peak memory."""
+    words, processes = console(), get_context("spawn")
+    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
+        place = Path(folder)
+        place.chmod(0o755)  # PostgreSQL may have to run as another user
+        words.print("Drawing 2,000 snow crystals")
+        write_collection(place / "crystals", 2_000)
+        pictures = place / "crystals" / PICTURES_FOLDER
+        (place / "cluster").mkdir()
+        cluster = open_cluster(place / "cluster")
+        cluster.start()
+        try:
+            database = Database(cluster.url)
+            migrate(database)
+            database.close()
+            settings = Settings(data_dir=place / "data", database_url=cluster.url)
+
+            def bring_in(source: Path) -> tuple[float, int, float]:
+                answer = processes.SimpleQueue()
+                process = processes.Process(target=_bring_in, args=(settings, str(source), answer))
+                process.start()
+                process.join()
+                if process.exitcode:
+                    raise ServiceError(f"The import ended with code {process.exitcode}.", "See its words above.")
+                found: tuple[float, int, float] = answer.get()
+                return found
+
+            with processes.Pool(2) as pool:
+                _loop_s(pool, pictures)
+                words.print("Importing in turns with a plain loop")
+                turns = [(bring_in(pictures), _loop_s(pool, pictures)) for _ in range(_REPEATS)]
+            few_s, loop_s = statistics.median(t[0][0] for t in turns), statistics.median(t[1] for t in turns)
+            count, peak_few = turns[0][0][1], max(t[0][2] for t in turns)
+            words.print(f"Importing {many:,} pictures")
+            _many(pictures, place / "many", many)
+            many_s, _, peak_many = bring_in(place / "many")
+        finally:
+            cluster.stop()
+    found = {
+        "import_ratio": round(loop_s / few_s, 3),
+        "import_pictures_per_s": round(count / few_s, 1),
+        "loop_pictures_per_s": round(count / loop_s, 1),
+        "import_peak_mb": {"2000": round(peak_few, 1), str(many): round(peak_many, 1)},
+        "many_pictures_per_s": round(many / many_s, 1),
+    }
+    if as_json:
+        print(json.dumps(found))
+        return
+    print(
+        f"{found['import_pictures_per_s']} pictures/s come in, "
+        f"{found['import_ratio']} of a plain loop in two processes; "
+        f"{many:,} at {found['many_pictures_per_s']}/s. "
+        f"Peak anonymous memory: {peak_few:.0f} MB with 2,000, {peak_many:.0f} MB with {many:,}."
+    )
