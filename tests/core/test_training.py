@@ -152,7 +152,7 @@ def test_a_lost_gradient_is_named_too() -> None:
 
 def test_what_cannot_fit_into_memory_is_refused_before_it_starts() -> None:
     with pytest.raises(MemoryShortError, match=r"A batch of 16 needs about .* GB.*batch size of at most \d+"):
-        begin(_RECIPE, 2, _bars(120, 1), _bars(60, 2), memory_bytes=1_500_000)
+        begin(_RECIPE, 2, _bars(120, 1), _bars(60, 2), memory_bytes=2_400_000)
 
 
 def test_a_network_for_other_classes_is_refused_before_it_starts() -> None:

@@ -219,7 +219,7 @@ def test_a_split_that_cannot_teach_is_refused(world: World, sets: dict[int, SetN
 def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
     world: World, project: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(training, "free_memory", lambda: 1_500_000)
+    monkeypatch.setattr(training, "free_memory", lambda: 2_400_000)
     run_id, job = world.run_job(project)
     failed = world.run(job)
     assert failed.state == "failed"

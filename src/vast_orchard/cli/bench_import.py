@@ -5,6 +5,7 @@ import json
 import os
 import secrets
 import statistics
+import sys
 import tempfile
 import threading
 import time
@@ -14,6 +15,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Annotated, Any
 
+import structlog
 import typer
 from PIL import Image
 
@@ -66,6 +68,8 @@ def _peak() -> Iterator[list[float]]:
 
 def _bring_in(settings: Settings, pictures: str, answer: Any) -> None:
     """In a fresh process, like a worker: one import into a new project; tells seconds, pictures and the peak."""
+    # Standard output belongs to the result.
+    structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.stderr))
     context = open_context(settings)
     upload = secrets.token_hex(8)
     for path in Path(pictures).rglob("*"):

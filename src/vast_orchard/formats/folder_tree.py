@@ -21,7 +21,7 @@ _UNLABELLED = {"unlabelled", "unlabeled", "unknown", "unsorted", "no label", "no
 _SYSTEM = {"__macosx", "thumbs.db", "desktop.ini"}
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, slots=True)
 class PlannedFile:
     """One file that should be a picture."""
 
@@ -105,36 +105,44 @@ def read_folders(names: Sequence[str]) -> ReadingPlan:
         Paths with forward slashes.
     """
     skipped: list[SkippedFile] = []
-    pictures: list[tuple[str, tuple[str, ...]]] = []
+    # Two lists, and one tuple for each folder: a hundred thousand names should cost little more than themselves.
+    pictures: list[str] = []
+    folders: list[tuple[str, ...]] = []
+    known: dict[tuple[str, ...], tuple[str, ...]] = {}
     for name in names:
         path = PurePosixPath(name)
         reason = _reason_to_skip(path)
         if reason:
             skipped.append(SkippedFile(path=name, reason=reason))
         else:
-            pictures.append((name, path.parts[:-1]))
-    depth = _see_through([folders for _, folders in pictures]) if pictures else 0
-    wrappers = pictures[0][1][:depth] if pictures else ()
-    inner = [(name, folders[depth:]) for name, folders in pictures]
-    set_folders = {f[0] for _, f in inner if len(f) > 1 and _set_of(f[0])}
-    planned: list[PlannedFile] = []
-    for folder in sorted(set_folders):
-        members = [(name, f[1:]) for name, f in inner if f and f[0] == folder]
-        below = _see_through([f for _, f in members])
-        planned += [
-            PlannedFile(path=name, class_name=_class_of(f[below:]), set_name=_set_of(folder)) for name, f in members
-        ]
-    planned += [
-        PlannedFile(path=name, class_name=_class_of(f), set_name=None)
-        for name, f in inner
-        if not f or f[0] not in set_folders
+            pictures.append(name)
+            folders.append(known.setdefault(path.parts[:-1], path.parts[:-1]))
+    depth = _see_through(list(known)) if pictures else 0
+    set_folders = {f[depth] for f in known if len(f) > depth + 1 and _set_of(f[depth])}
+    below = {
+        folder: depth + 1 + _see_through([f[depth + 1 :] for f in known if f[depth : depth + 1] == (folder,)])
+        for folder in set_folders
+    }
+    read = {
+        f: _read_one(f[depth:], f[below[f[depth]] :] if f[depth : depth + 1] and f[depth] in below else None)
+        for f in known
+    }
+    planned = [
+        PlannedFile(path=name, class_name=read[folder][0], set_name=read[folder][1])
+        for name, folder in zip(pictures, folders, strict=True)
     ]
-    place = {name: i for i, name in enumerate(names)}
-    planned.sort(key=lambda file: place[file.path])
     files, notes = _merge_spellings(planned)
     if set_folders:
         notes.append(f"Sets were read from the folders {', '.join(sorted(set_folders))}.")
-    return ReadingPlan(files=tuple(files), skipped=tuple(skipped), wrappers=tuple(wrappers), notes=tuple(notes))
+    wrappers = folders[0][:depth] if folders else ()
+    return ReadingPlan(files=tuple(files), skipped=tuple(skipped), wrappers=wrappers, notes=tuple(notes))
+
+
+def _read_one(folders: tuple[str, ...], in_set: tuple[str, ...] | None) -> tuple[str | None, SetName | None]:
+    """Class and set of the pictures in one folder; `in_set` are the folders below that of a set."""
+    if in_set is None:
+        return _class_of(folders), None
+    return _class_of(in_set), _set_of(folders[0])
 
 
 def _merge_spellings(planned: list[PlannedFile]) -> tuple[list[PlannedFile], list[str]]:
@@ -149,6 +157,8 @@ def _merge_spellings(planned: list[PlannedFile]) -> tuple[list[PlannedFile], lis
         for key, counter in spellings.items()
         if len(counter) > 1
     ]
+    if not notes:
+        return planned, notes
     files = [
         PlannedFile(
             path=file.path,

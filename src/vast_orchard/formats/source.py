@@ -1,6 +1,7 @@
 """Where pictures come from: a zip, a tar or a folder, read member by member and never unpacked by name."""
 
 import lzma
+import os
 import tarfile
 import zipfile
 import zlib
@@ -49,14 +50,21 @@ class FolderSource:
 
     def names(self) -> list[str]:
         """Every file below the folder, sorted, so that the order does not depend on the file system."""
-        found = sorted(
-            path.relative_to(self._root).as_posix()
-            for path in self._root.rglob("*")
-            if path.is_file() and path.resolve().is_relative_to(self._root)
-        )
+        found = sorted(self._files(str(self._root), ""))
         if len(found) > self._limits.files:
             raise ArchiveError(f"The folder holds {len(found)} files.", f"The limit is {self._limits.files}.")
         return found
+
+    def _files(self, folder: str, before: str) -> Iterator[str]:
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                if entry.is_dir(follow_symlinks=False):
+                    yield from self._files(entry.path, f"{before}{entry.name}/")
+                # Only links can lead out, so only they are followed to where they end.
+                elif entry.is_file(follow_symlinks=False) or (
+                    entry.is_file() and Path(entry.path).resolve().is_relative_to(self._root)
+                ):
+                    yield before + entry.name
 
     def read(self, name: str) -> bytes:
         """The bytes of one file; at most one byte more than the limit, so that larger ones are noticed."""

@@ -56,7 +56,7 @@ class StageWork:
     """What a program asks of a stage."""
 
     def __init__(self, joints: Joints) -> None:
-        self._x, self._y, self._images = joints.x[0], joints.y, joints.images
+        self._x, self._y = joints.x[0], joints.y
         self._gradient, self._x_gradient = joints.gradient, joints.x_gradients[0]
 
     def load(self) -> None:

@@ -221,8 +221,9 @@ def memory_for_training(description: NetworkDescription, batch_size: int) -> int
         for stage in layout.stages
         if isinstance(stage.layer, d.MaxPool | d.Dropout)
     )
-    # Weights, their gradient, one partial gradient a shard, the optimizer's two moments, and two packed copies.
-    weights = plan(description).parameters * (2 + SHARDS + 2 + 2)
+    # Weights, their gradient, one partial gradient a shard and two packed copies (16 places for 9 weights where minimal
+    # filtering is used), and the optimizer's two moments.
+    weights = plan(description).parameters * (2 + (SHARDS + 2) * 16 // 9 + 2)
     return (planes * _FLOAT_BYTES + beside) * batch_size + weights * _FLOAT_BYTES
 
 

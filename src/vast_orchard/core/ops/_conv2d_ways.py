@@ -96,8 +96,8 @@ class _Direct:
 class _Channelwise:
     """One filter for each channel."""
 
-    def __init__(self, tables: Gathering, source: Plane, target: Plane, *, turned: bool) -> None:
-        self._tables, self._source, self._target, self._turned = tables, source, target, turned
+    def __init__(self, tables: Gathering, source: Plane, target: Plane) -> None:
+        self._tables, self._source, self._target = tables, source, target
         whole = whole_row(target.channels)
         self._weights = np.zeros((len(tables.taps), whole), target.values.dtype)
         self._runs = np.arange(len(tables.taps), dtype=np.int64) * whole
@@ -175,7 +175,8 @@ class _Minimal:
 def make_way(tables: Gathering, groups: int, source: Plane, target: Plane, *, turned: bool) -> Way:
     """The fastest way that applies; `turned` for the input's gradient."""
     if is_channelwise(groups, source.channels, target.channels):
-        return _Channelwise(tables, source, target, turned=turned)
+        # The tables name the taps in their order, turned or not.
+        return _Channelwise(tables, source, target)
     if is_minimal(tables, groups, source, target):
         return _Minimal(tables, source, target, turned=turned)
     return _Direct(tables, groups, source, target, turned=turned)
