@@ -129,6 +129,7 @@ def bench_import(
 ) -> None:
     """Pictures a second of an import over those of a plain loop in two processes, and the worker's peak memory."""
     words, processes = console(), get_context("spawn")
+    os.environ.setdefault("MALLOC_ARENA_MAX", "2")  # as the supervisor starts its workers
     with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
         place = Path(folder)
         place.chmod(0o755)  # PostgreSQL may have to run as another user

@@ -4,7 +4,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import PurePosixPath
+from posixpath import splitext
 
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
 from vast_orchard.formats.source import ARCHIVE_ENDINGS
@@ -54,14 +54,15 @@ def clean_name(text: str) -> str:
     return "".join(c for c in composed if unicodedata.category(c)[0] != "C" or c in "\u200c\u200d").strip()
 
 
-def _reason_to_skip(path: PurePosixPath) -> str | None:
-    parts = [part.lower() for part in path.parts]
-    if any(part in _SYSTEM or part.startswith(".") for part in parts):
+def _reason_to_skip(parts: tuple[str, ...]) -> str | None:
+    if any(part.lower() in _SYSTEM or part.startswith(".") for part in parts):
         return "a hidden or system file"
-    if path.name.lower().endswith(ARCHIVE_ENDINGS):
+    name = parts[-1].lower() if parts else ""
+    if name.endswith(ARCHIVE_ENDINGS):
         return "an archive within the source; bring it in by itself"
-    if path.suffix.lower() not in PICTURE_ENDINGS:
-        return f"not a picture file ({path.suffix or 'no ending'})"
+    ending = splitext(name)[1]
+    if ending not in PICTURE_ENDINGS:
+        return f"not a picture file ({splitext(parts[-1])[1] if ending else 'no ending'})"
     return None
 
 
@@ -110,13 +111,14 @@ def read_folders(names: Sequence[str]) -> ReadingPlan:
     folders: list[tuple[str, ...]] = []
     known: dict[tuple[str, ...], tuple[str, ...]] = {}
     for name in names:
-        path = PurePosixPath(name)
-        reason = _reason_to_skip(path)
+        # By hand, because a path object would keep every name that it ever saw.
+        parts = tuple(part for part in name.split("/") if part not in ("", "."))
+        reason = _reason_to_skip(parts)
         if reason:
             skipped.append(SkippedFile(path=name, reason=reason))
         else:
             pictures.append(name)
-            folders.append(known.setdefault(path.parts[:-1], path.parts[:-1]))
+            folders.append(known.setdefault(parts[:-1], parts[:-1]))
     depth = _see_through(list(known)) if pictures else 0
     set_folders = {f[depth] for f in known if len(f) > depth + 1 and _set_of(f[depth])}
     below = {

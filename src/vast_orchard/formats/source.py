@@ -8,7 +8,7 @@ import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Protocol
 
 from vast_orchard.errors import ArchiveError
@@ -73,8 +73,8 @@ class FolderSource:
 
 
 def _check_inside(name: str) -> None:
-    path = PurePosixPath(name)
-    if path.is_absolute() or ".." in path.parts or (path.parts and path.parts[0].endswith(":")):
+    parts = name.split("/")
+    if name.startswith("/") or ".." in parts or parts[0].endswith(":"):
         raise ArchiveError(
             f"The archive holds a name that points outside of it: {name!r}. Nothing was brought in.",
             "Pack the folder again, from the folder itself.",

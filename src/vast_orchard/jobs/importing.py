@@ -8,7 +8,7 @@ import shutil
 from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import text
@@ -72,7 +72,7 @@ def _read_all(context: WorkContext, import_id: int, project_id: int, location: P
             reader.run(progress)
         finally:
             reader.write_report()
-        check_some(len(reader.seen), len(names), [PurePosixPath(skip.path).name for skip in reader.skipped])
+        check_some(len(reader.seen), len(names), [skip.path.rpartition("/")[2] for skip in reader.skipped])
 
 
 class _Reader:
@@ -170,7 +170,7 @@ class _Reader:
         return ArrivedPicture(
             sha256=sha256,
             path=file.path,
-            name=PurePosixPath(file.path).name,
+            name=file.path.rpartition("/")[2],
             class_name=file.class_name,
             set_name=file.set_name.value if file.set_name else None,
             width=picture.width,

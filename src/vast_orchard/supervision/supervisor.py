@@ -132,6 +132,8 @@ class _Supervisor:
         self._settings, self._cluster = settings, cluster
         self._stopping = False
         environment = {
+            # Threads that decode pictures would each keep memory of their own; two such places are as fast.
+            "MALLOC_ARENA_MAX": "2",
             **os.environ,
             PREFIX + "DATA_DIR": str(settings.data_dir),
             PREFIX + "DATABASE_URL": cluster.url,
