@@ -6,7 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from vast_orchard.core.arrays import FloatArray
-from vast_orchard.core.network._stages import Joints, NormWork, StageWork, WeightedWork, make_work
+from vast_orchard.core.network._stage_work import Joints, StageWork
+from vast_orchard.core.network._stages import make_work
+from vast_orchard.core.network._weighted_stages import NormWork, WeightedWork
 from vast_orchard.core.network.layout import SHARDS, Layout, Stage
 from vast_orchard.core.network.parameters import LayerNumbers
 from vast_orchard.core.plane import Plane, make_plane

@@ -43,8 +43,9 @@ export function BringInSheet({ projectId, sending, onFiles, onStop, onClose }: P
   return (
     <Sheet title="Bring in pictures" open wide onClose={onClose}>
       <p className="mb-3 text-quiet">
-        A zip, a tar or a folder with one folder for each class; training, validation and test folders above them are
-        understood. Pictures that are here already are not added again. You can also drop either on the field.
+        A zip, a tar or a folder with one folder for each class; training, validation and test folders above
+        them are understood. Pictures that are here already are not added again. You can also drop either on
+        the field.
       </p>
       <div className="mb-4 flex items-center gap-2">
         <Button kind="main" disabled={!!sending} onClick={() => zip.current?.click()}>
