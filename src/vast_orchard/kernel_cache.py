@@ -5,6 +5,7 @@ of the first two, because a kernel that is built from parts in other files would
 Numba itself keeps processors apart in it.
 """
 
+import contextlib
 import hashlib
 import os
 from collections.abc import MutableMapping
@@ -47,5 +48,8 @@ def use_kernel_cache(environment: MutableMapping[str, str] | None = None) -> Non
     one itself.
     """
     environment = os.environ if environment is None else environment
-    if _NUMBA_VARIABLE not in environment:
+    if _NUMBA_VARIABLE in environment:
+        return
+    # An account without a home has no cache of its own either; then Numba looks for a place by itself.
+    with contextlib.suppress(RuntimeError):
         environment[_NUMBA_VARIABLE] = str(kernel_folder(environment))

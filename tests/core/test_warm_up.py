@@ -108,3 +108,13 @@ def test_the_folder_is_the_one_that_is_set_and_follows_the_version() -> None:
     told = {"NUMBA_CACHE_DIR": "/elsewhere"}
     use_kernel_cache(told)
     assert told == {"NUMBA_CACHE_DIR": "/elsewhere"}
+
+
+def test_an_account_without_a_home_is_no_mistake(monkeypatch: pytest.MonkeyPatch) -> None:
+    def no_home() -> Path:
+        raise RuntimeError("Could not determine home directory.")
+
+    monkeypatch.setattr(Path, "home", no_home)
+    environment: dict[str, str] = {}
+    use_kernel_cache(environment)
+    assert environment == {}

@@ -1,5 +1,6 @@
 """The engine on this machine: its kernels compiled, its threads, and the memory that is free."""
 
+import contextlib
 import hashlib
 import os
 from collections.abc import Callable
@@ -38,17 +39,15 @@ def make_ready(say: Callable[[str], None], report: Callable[[int, int], None] = 
     bool
         Whether anything had to be compiled.
     """
-    stamp = _stamp()
-    if stamp.exists():
-        return False
+    # Where nothing can be kept, the next process compiles again; this one is ready all the same.
+    with contextlib.suppress(OSError, RuntimeError):
+        if _stamp().exists():
+            return False
     say(COMPILING)
     warm_up(report)
-    try:
-        stamp.parent.mkdir(parents=True, exist_ok=True)
-        stamp.touch()
-    except OSError:
-        # Nothing can be kept here, so that the next process compiles again; this one is ready all the same.
-        return True
+    with contextlib.suppress(OSError, RuntimeError):
+        _stamp().parent.mkdir(parents=True, exist_ok=True)
+        _stamp().touch()
     return True
 
 
