@@ -2,8 +2,8 @@
 
 Usage: .venv/bin/python bench/convolution.py
 
-Both take turns; the ratio of their medians is what `_MINIMAL_CHANNELS` rests on. The last column is the largest
-difference of either from double precision, for numbers near one.
+Both take turns; `_MINIMAL_CHANNELS` rests on the ratio of their medians, which is how much faster minimal filtering is.
+The last columns are the largest differences from double precision, for numbers near one.
 """
 
 import statistics
@@ -34,7 +34,7 @@ def main() -> None:
     """One line a size."""
     random = np.random.default_rng(0)
     window = (Window(size=3), Window(size=3))
-    print("side  channels  filters   minimal / direct   largest differences")
+    print("side  channels  filters   direct / minimal   largest differences")
     for side, channels, filters in _SIZES:
         x = random.standard_normal((_IMAGES, side, side, channels)).astype(np.float32)
         weights = (random.standard_normal((3, 3, channels, filters)) / np.sqrt(9 * channels)).astype(np.float32)

@@ -140,14 +140,23 @@ def test_lost_numbers_name_the_layer_the_epoch_and_the_step() -> None:
 
 
 def test_a_lost_gradient_is_named_too() -> None:
-    # So large that the loss is a number and its gradient's square is none any more.
-    settings = TrainingSettings(epochs=9, batch_size=16, learning_rate=10, warm_up=0, optimizer="sgd", momentum=0.999)
-    recipe = Recipe(network="very small", preprocessing=Preprocessing(size=16), settings=settings)
-    with np.errstate(all="ignore"), pytest.raises(NonFiniteError, match=r"In epoch \d, step \d, .*left the numbers"):
-        running = begin(recipe, 2, _bars(120, 1), _bars(60, 2))
-        for result in running.results:
-            if isinstance(result, StepResult) and result.step == 2:
-                running.network.parameters["18_dense.weights"][:] *= np.float32(1e30)
+    running = begin(_RECIPE, 2, _bars(120, 1), _bars(60, 2))
+    network, calls = running.network, 0
+    backward = network.backward
+
+    def spoilt(grad: Array) -> None:
+        nonlocal calls
+        calls += 1
+        backward(grad)
+        if calls == 3:
+            network.gradients["05_conv2d.weights"][0, 0, 0, 0] = np.nan
+
+    network.backward = spoilt  # type: ignore[method-assign]
+    words = r"In epoch 1, step 3, the gradient of 05_conv2d.weights left the numbers"
+    with pytest.raises(NonFiniteError, match=words):
+        list(running.results)
+    # The step was not taken with it.
+    assert all(np.isfinite(value).all() for value in network.parameters.values())
 
 
 def test_what_cannot_fit_into_memory_is_refused_before_it_starts() -> None:

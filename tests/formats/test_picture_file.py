@@ -201,4 +201,6 @@ def test_every_damaged_file_is_read_or_refused_in_words(name: str) -> None:
             # A size that only the damage made up is bounded by the limit.
             assert picture.width * picture.height <= 4_000_000
             assert picture.upright.mode == "RGB"
-    assert 0 < refused < _DAMAGED or name in ("png", "alpha", "palette", "deep", "heic")
+    assert refused > _DAMAGED // 4
+    # Only PNG carries checksums throughout; elsewhere some damage is just other pixels.
+    assert refused < _DAMAGED or name in ("png", "alpha", "palette", "deep")

@@ -133,11 +133,14 @@ def train(
             pixels = vary(training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch, team)
             random = np.random.default_rng([settings.seed, epoch, step + 1])
             logits = network.forward(standardise(pixels, statistics, team), random)
+            # Before the loss, which would only warn about what it cannot compute with.
+            if not np.isfinite(logits).all():
+                raise _lost(network.first_lost() or "a logit", epoch, step + 1, settings)
             targets = soft_targets(labels, network.classes, settings.label_smoothing)
             rows, gradient = softmax_cross_entropy(logits, targets, weights[labels])
             loss = float(np.average(rows, weights=weights[labels]))
             if not np.isfinite(loss):
-                raise _lost(network.first_lost() or "the loss", epoch, step + 1, settings)
+                raise _lost("the loss", epoch, step + 1, settings)
             network.backward(gradient)
             _clip(network, epoch, step + 1, settings)
             optimizer.step(network.parameters, network.gradients, rate)
