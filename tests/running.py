@@ -116,6 +116,12 @@ class Running:
         assert answer.status_code < 400, answer.text
         return answer.json() if answer.content else None
 
+    def raw(self, path: str) -> bytes:
+        """The bytes of an answer."""
+        answer = httpx2.get(self.address + path, timeout=30)
+        assert answer.status_code == 200, answer.text
+        return answer.content
+
     def answers(self) -> bool:
         """True while API and database do."""
         try:
@@ -126,7 +132,7 @@ class Running:
     def bring_in(self, name: str, archive: bytes) -> int:
         """A new project with the pictures of a zip; its id."""
         project: int = self.ask("POST", "/api/projects", json={"name": name})["id"]
-        upload = self.ask("POST", f"/api/projects/{project}/uploads")["id"]
+        upload = self.ask("POST", "/api/uploads")["id"]
         self.ask("PUT", f"/api/uploads/{upload}/files", data={"path": "in.zip"}, files={"file": ("file", archive)})
         job = self.ask("POST", f"/api/projects/{project}/uploads/{upload}/import", json={"source_name": "in.zip"})
         self.wait_job(job["id"])

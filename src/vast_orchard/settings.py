@@ -38,6 +38,14 @@ class Settings:
     import_ratio_limit: int = _setting(
         200, "Most times by which one file of an archive may be larger than its packed form."
     )
+    import_roots: str = _setting(
+        "", "Folders of this machine that pictures may be brought in from, joined by colons; empty means none."
+    )
+    bucket_url: str = _setting("", "Address of the S3-compatible service that pictures may be brought in from.")
+    bucket_key: str = _setting("", "Name of the key for that service.")
+    bucket_secret: str = _setting("", "Secret of the key for that service.", secret=True)
+    bucket_region: str = _setting("us-east-1", "Region to sign requests to that service for.")
+    bucket_limit_s: int = _setting(20, "Seconds after which an answer of that service is given up; it is asked thrice.")
     picture_limit_megapixels: int = _setting(50, "Most megapixels that one picture may have.")
     picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")

@@ -34,6 +34,13 @@ def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
     browser.quit()
 
 
+def bring_in_what_is_planned(screen: Screen) -> None:
+    """Take the proposed plan, and go to the field when it is done."""
+    screen.one("[data-testid=plan] li[data-class]")
+    screen.press("Bring in ")
+    screen.press("See the pictures")
+
+
 def _make_project(screen: Screen, name: str, archive: Path) -> None:
     screen.open("/")
     screen.press("New project")
@@ -42,6 +49,7 @@ def _make_project(screen: Screen, name: str, archive: Path) -> None:
     screen.says("No pictures yet")
     screen.press("Bring in pictures")
     screen.one("input[aria-label='Archive']").send_keys(str(archive))
+    bring_in_what_is_planned(screen)
 
 
 def _count_of(screen: Screen, row: str) -> int:
@@ -377,6 +385,7 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
 
     # The same zip again adds nothing.
     screen.one("input[aria-label='Archive']").send_keys(str(archive))
+    bring_in_what_is_planned(screen)
     screen.says("Bring in winter.zip: Done")
     screen.press("Bring in pictures")
     screen.reads("[data-testid=import-report]", "0 new pictures, 24 here already")

@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_orchard.formats.folder_tree import clean_name, read_folders
+from vast_orchard.formats.folder_tree import read_folders
+from vast_orchard.formats.told import clean_name
 
 _Read = tuple[str | None, str | None]
 

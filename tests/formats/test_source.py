@@ -12,7 +12,8 @@ from tests.pictures import png, zipped
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import ArchiveError
 from vast_orchard.formats.collection import collect
-from vast_orchard.formats.source import SourceLimits, open_source
+from vast_orchard.formats.members import SourceLimits
+from vast_orchard.formats.source import open_source
 
 
 def _write(folder: Path, data: bytes, name: str = "in.zip") -> Path:

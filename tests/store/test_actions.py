@@ -140,7 +140,7 @@ def test_the_history_says_what_and_the_picture_remembers(desk: _Desk) -> None:
     desk.undo()
     with desk.database.session() as session:
         said = [action.summary for action in list_actions(session, desk.project)]
-        assert said == ["Taken back: 1 picture labelled plate", "1 picture labelled plate"]
+        assert said == ["Taken back: 1 picture labelled plate", "1 picture labelled plate", "in brought in"]
         history = picture_detail(session, desk.project, desk.pictures[0], None).history
     assert [line.split(",")[0] for line in history] == ["plate → needle", "needle → plate"]
 

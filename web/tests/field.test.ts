@@ -26,6 +26,7 @@ function picture(id: number, classId: number | null, set: SetName | null = null)
     class_id: classId,
     set_name: set,
     two_labels: false,
+    note: "",
     width: 10,
     height: 10,
   };

@@ -1,28 +1,33 @@
 """What goes over the wire of projects, pictures and jobs; values of the store are read into these by attribute."""
 
 import datetime as dt
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 __all__ = [
     "ActionRead",
     "AppearanceRead",
+    "BinMove",
+    "BinRead",
+    "BinnedRead",
     "ClassRead",
     "ClassWrite",
-    "ImportRead",
+    "DiskRead",
     "JobRead",
     "LabelsCreate",
+    "NoteWrite",
+    "ParcelCreate",
+    "ParcelRead",
     "PictureDetailRead",
     "PicturePage",
     "PictureRead",
     "ProjectRead",
+    "ProjectReturn",
     "ProjectWrite",
     "Read",
     "SetName",
     "UndoRead",
-    "UploadImport",
-    "UploadRead",
     "Write",
 ]
 
@@ -87,6 +92,7 @@ class PictureRead(Read):
     two_labels: bool
     width: int
     height: int
+    note: str
 
 
 class PicturePage(BaseModel):
@@ -103,6 +109,7 @@ class AppearanceRead(Read):
     path: str
     class_name: str | None
     set_name: SetName | None
+    group_key: str | None
     came_at: dt.datetime
 
 
@@ -142,34 +149,87 @@ class UndoRead(Read):
     kept: int
 
 
-class UploadRead(BaseModel):
-    """A place for files on their way in."""
+class NoteWrite(Write):
+    """A picture's note."""
 
-    id: str
-
-
-class UploadImport(Write):
-    """Ends an upload: bring its files in."""
-
-    source_name: str = Field(min_length=1, max_length=300)
+    note: str = Field(max_length=5000)
 
 
-class ImportRead(Read):
-    """An import and, once it ended, what it found."""
+class BinMove(Write):
+    """Pictures for the bin, or with `back` out of it."""
+
+    picture_ids: list[int] = Field(min_length=1, max_length=200_000)
+    back: bool = False
+
+
+class BinnedRead(Read):
+    """A picture in the bin."""
 
     id: int
-    source_name: str
+    sha256: str
+    name: str
+    class_id: int | None
+    deleted_at: dt.datetime
+
+
+class BinRead(Read):
+    """What lies in the bin; the newest of it by name."""
+
+    count: int
+    pictures: list[BinnedRead]
+
+
+class DiskRead(Read):
+    """Bytes that a project takes of the disk, by what they are for."""
+
+    pictures: int
+    thumbnails: int
+    bin: int
+    shared: int
+    runs: int
+    exports: int
+    parcels: int
+    sources: int
+
+
+class ParcelCreate(Write):
+    """What is to be taken out."""
+
+    kind: Literal["collection", "project"]
+    by_set: bool = False
+    split: int | None = None
+    picture_ids: list[int] | None = Field(default=None, max_length=200_000)
+    creator: str = Field(default="", max_length=200)
+    licence: str = Field(default="", max_length=500)
+
+
+class ParcelRead(Read):
+    """Something taken out, or under way."""
+
+    id: int
+    kind: Literal["collection", "project"]
+    name: str
     created_at: dt.datetime
-    report: dict[str, Any] | None
+    size_bytes: int | None
+    pictures: int | None
+    state: Literal["waiting", "running", "done", "failed", "stopped"]
+    error: str | None
+
+
+class ProjectReturn(Write):
+    """An uploaded archive that is to become a project again."""
+
+    upload_id: str = Field(pattern="^[0-9a-f]{16}$")
+    name: str = Field(min_length=1, max_length=200)
 
 
 class JobRead(Read):
     """Long work as the tray shows it."""
 
     id: int
-    project_id: int
+    project_id: int | None
     project_name: str
-    kind: Literal["import", "train", "judge", "export"]
+    kind: Literal["read", "import", "take_out", "bring_back", "empty", "train", "judge", "export"]
     title: str
     subject_id: int
     state: Literal["waiting", "running", "done", "failed", "stopped"]

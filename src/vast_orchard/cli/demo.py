@@ -1,4 +1,4 @@
-"""`orchard demo`: writes the snow-crystal collection."""
+"""`orchard demo` writes the snow-crystal collection; `orchard bucket` plays a bucket service."""
 
 from pathlib import Path
 from typing import Annotated
@@ -16,7 +16,7 @@ from vast_orchard.demo.write import (
 )
 from vast_orchard.errors import SettingError
 
-__all__ = ["demo"]
+__all__ = ["bucket", "demo"]
 
 
 def demo(
@@ -34,3 +34,19 @@ def demo(
         )
     print(f"Pictures: {folder / PICTURES_FOLDER}")
     print(f"What was planted: {folder / PLANTED_FILE}")
+
+
+def bucket(
+    folder: Annotated[Path, typer.Argument(help="Folder whose folders are served as buckets.")],
+    port: Annotated[int, typer.Option(help="Port on loopback.")] = 9000,
+    key: Annotated[str, typer.Option(help="Name of the key that is let in; empty lets in everybody.")] = "",
+) -> None:
+    """Serve folders as an S3-compatible service would, to try bringing in from a bucket. Ctrl-C stops it."""
+    import uvicorn
+
+    from vast_orchard.demo.bucket import StandIn, stand_in_app
+
+    if not folder.is_dir():
+        raise SettingError(f"{folder} is not a folder.", "Name one that is there.")
+    print(f"VAST_ORCHARD_BUCKET_URL=http://127.0.0.1:{port}")
+    uvicorn.run(stand_in_app(StandIn(folder=folder, key=key)), host="127.0.0.1", port=port, log_level="warning")

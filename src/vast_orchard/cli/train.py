@@ -35,8 +35,9 @@ from vast_orchard.core.training.values import (
 from vast_orchard.errors import SplitError
 from vast_orchard.formats.collection import Collection, collect, identity_number
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
+from vast_orchard.formats.members import Source
 from vast_orchard.formats.model_file import Model, write_model
-from vast_orchard.formats.source import Source, open_source
+from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
 from vast_orchard.settings import read_settings
 from vast_orchard.types import SetName

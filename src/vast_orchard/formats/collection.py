@@ -11,8 +11,8 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import ArchiveError, OrchardError
 from vast_orchard.formats.folder_tree import SkippedFile, read_folders
+from vast_orchard.formats.members import Source
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS, network_pixels
-from vast_orchard.formats.source import Source
 from vast_orchard.types import SetName
 
 __all__ = ["CollectedPicture", "Collection", "check_some", "collect", "identity_number"]

@@ -1,24 +1,20 @@
 """Reads classes and sets from the folders that pictures lie in."""
 
-import unicodedata
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from posixpath import splitext
 
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
 from vast_orchard.formats.source import ARCHIVE_ENDINGS
+from vast_orchard.formats.told import NOTHING_TOLD, Told, class_or_none, merge_spellings, set_of
 from vast_orchard.types import SetName
 
-__all__ = ["PlannedFile", "ReadingPlan", "SkippedFile", "clean_name", "read_folders"]
+__all__ = ["FolderReading", "PlannedFile", "ReadFolders", "SkippedFile", "folders_of", "read_folders", "reason_to_skip"]
 
-_SETS = {
-    **dict.fromkeys(("train", "training", "trn", "train_set", "training_set"), SetName.TRAINING),
-    **dict.fromkeys(("val", "valid", "validation", "dev", "validation_set", "val_set"), SetName.VALIDATION),
-    **dict.fromkeys(("test", "testing", "tst", "test_set", "holdout"), SetName.TEST),
-}
-_UNLABELLED = {"unlabelled", "unlabeled", "unknown", "unsorted", "no label", "no_label"}
 _SYSTEM = {"__macosx", "thumbs.db", "desktop.ini"}
+
+_Folders = tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -39,22 +35,28 @@ class SkippedFile:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReadingPlan:
-    """What was understood of a source's folders."""
+class ReadFolders:
+    """What was understood of a list of file names."""
 
     files: tuple[PlannedFile, ...]
     skipped: tuple[SkippedFile, ...]
-    wrappers: tuple[str, ...]  # folders around everything, seen through
-    notes: tuple[str, ...]  # what else was understood, in words
+    wrappers: tuple[str, ...]
+    notes: tuple[str, ...]
 
 
-def clean_name(text: str) -> str:
-    """A class name without control characters and outer spaces, in Unicode's composed form."""
-    composed = unicodedata.normalize("NFC", text)
-    return "".join(c for c in composed if unicodedata.category(c)[0] != "C" or c in "\u200c\u200d").strip()
+def _parts(path: str) -> tuple[str, ...]:
+    # By hand, because a path object would keep every name that it ever saw.
+    return tuple(part for part in path.split("/") if part not in ("", "."))
 
 
-def _reason_to_skip(parts: tuple[str, ...]) -> str | None:
+def folders_of(path: str) -> _Folders:
+    """The folders that a file lies in, outermost first."""
+    return _parts(path)[:-1]
+
+
+def reason_to_skip(path: str) -> str | None:
+    """Why a file cannot be a picture, by its name alone; None if it can."""
+    parts = _parts(path)
     if any(part.lower() in _SYSTEM or part.startswith(".") for part in parts):
         return "a hidden or system file"
     name = parts[-1].lower() if parts else ""
@@ -66,11 +68,7 @@ def _reason_to_skip(parts: tuple[str, ...]) -> str | None:
     return None
 
 
-def _set_of(folder: str) -> SetName | None:
-    return _SETS.get(clean_name(folder).lower().replace("-", "_").replace(" ", "_"))
-
-
-def _see_through(folders: Sequence[tuple[str, ...]]) -> int:
+def _see_through(folders: Collection[_Folders]) -> int:
     """How many outer folders hold everything and mean nothing.
 
     A folder that holds everything is a wrapper only if something stands between it and the pictures; the last one
@@ -79,7 +77,7 @@ def _see_through(folders: Sequence[tuple[str, ...]]) -> int:
     seen = 0
     while True:
         outer = {path[seen] if len(path) > seen else None for path in folders}
-        if len(outer) != 1 or None in outer or _set_of(str(next(iter(outer)))):
+        if len(outer) != 1 or None in outer or set_of(str(next(iter(outer)))):
             return seen
         if not any(len(path) > seen + 1 for path in folders):
             return seen
@@ -87,18 +85,57 @@ def _see_through(folders: Sequence[tuple[str, ...]]) -> int:
         seen += 1
 
 
-def _class_of(folders: tuple[str, ...]) -> str | None:
-    if not folders:
-        return None
-    name = clean_name(folders[0])
-    return None if not name or name.lower() in _UNLABELLED else name
-
-
-def read_folders(names: Sequence[str]) -> ReadingPlan:
-    """Understand a source's file names.
+class FolderReading:
+    """Class, and set, by folder.
 
     The outermost folder that does not hold everything is the class, or the set if its name is a usual spelling of
-    one and further folders lie in it. Folders within a class folder are looked through.
+    one and further folders lie in it. Folders within a class folder are looked through. With `innermost`, the folder
+    that the picture itself lies in is the class instead.
+
+    Parameters
+    ----------
+    counts : mapping of tuple of str to int
+        Pictures by the folders that they lie in.
+    innermost : bool
+    """
+
+    def __init__(self, counts: Mapping[_Folders, int], *, innermost: bool = False) -> None:
+        known = list(counts)
+        depth = _see_through(known) if known else 0
+        set_folders = {f[depth] for f in known if len(f) > depth + 1 and set_of(f[depth])}
+        below = {
+            folder: depth + 1 + _see_through([f[depth + 1 :] for f in known if f[depth : depth + 1] == (folder,)])
+            for folder in set_folders
+        }
+        self._told: dict[_Folders, Told] = {}
+        by_class: Counter[str] = Counter()
+        for folders, count in counts.items():
+            in_set = folders[depth] if folders[depth : depth + 1] and folders[depth] in below else None
+            inner = folders[below[in_set] if in_set else depth :]
+            told = Told(
+                class_name=class_or_none(inner[-1] if innermost else inner[0]) if inner else None,
+                set_name=set_of(in_set) if in_set else None,
+            )
+            self._told[folders] = told
+            if told.class_name:
+                by_class[told.class_name] += count
+        chosen, notes = merge_spellings(by_class)
+        if chosen:
+            for folders, told in self._told.items():
+                if told.class_name in chosen:
+                    self._told[folders] = Told(class_name=chosen[told.class_name], set_name=told.set_name)
+        if set_folders:
+            notes.append(f"Sets were read from the folders {', '.join(sorted(set_folders))}.")
+        self.notes = tuple(notes)
+        self.wrappers = known[0][:depth] if known else ()
+
+    def tell(self, path: str) -> Told:
+        """What the file's folder says."""
+        return self._told.get(folders_of(path), NOTHING_TOLD)
+
+
+def read_folders(names: Sequence[str]) -> ReadFolders:
+    """Understand a source's file names by their folders, for work without a reading plan.
 
     Parameters
     ----------
@@ -106,67 +143,23 @@ def read_folders(names: Sequence[str]) -> ReadingPlan:
         Paths with forward slashes.
     """
     skipped: list[SkippedFile] = []
-    # Two lists, and one tuple for each folder: a hundred thousand names should cost little more than themselves.
     pictures: list[str] = []
-    folders: list[tuple[str, ...]] = []
-    known: dict[tuple[str, ...], tuple[str, ...]] = {}
     for name in names:
-        # By hand, because a path object would keep every name that it ever saw.
-        parts = tuple(part for part in name.split("/") if part not in ("", "."))
-        reason = _reason_to_skip(parts)
+        reason = reason_to_skip(name)
         if reason:
             skipped.append(SkippedFile(path=name, reason=reason))
         else:
             pictures.append(name)
-            folders.append(known.setdefault(parts[:-1], parts[:-1]))
-    depth = _see_through(list(known)) if pictures else 0
-    set_folders = {f[depth] for f in known if len(f) > depth + 1 and _set_of(f[depth])}
-    below = {
-        folder: depth + 1 + _see_through([f[depth + 1 :] for f in known if f[depth : depth + 1] == (folder,)])
-        for folder in set_folders
-    }
-    read = {
-        f: _read_one(f[depth:], f[below[f[depth]] :] if f[depth : depth + 1] and f[depth] in below else None)
-        for f in known
-    }
-    planned = [
-        PlannedFile(path=name, class_name=read[folder][0], set_name=read[folder][1])
-        for name, folder in zip(pictures, folders, strict=True)
-    ]
-    files, notes = _merge_spellings(planned)
-    if set_folders:
-        notes.append(f"Sets were read from the folders {', '.join(sorted(set_folders))}.")
-    wrappers = folders[0][:depth] if folders else ()
-    return ReadingPlan(files=tuple(files), skipped=tuple(skipped), wrappers=wrappers, notes=tuple(notes))
+    reading = FolderReading(Counter(map(folders_of, pictures)))
+    return ReadFolders(
+        files=tuple(_planned(pictures, reading)),
+        skipped=tuple(skipped),
+        wrappers=reading.wrappers,
+        notes=reading.notes,
+    )
 
 
-def _read_one(folders: tuple[str, ...], in_set: tuple[str, ...] | None) -> tuple[str | None, SetName | None]:
-    """Class and set of the pictures in one folder; `in_set` are the folders below that of a set."""
-    if in_set is None:
-        return _class_of(folders), None
-    return _class_of(in_set), _set_of(folders[0])
-
-
-def _merge_spellings(planned: list[PlannedFile]) -> tuple[list[PlannedFile], list[str]]:
-    """Folders whose names differ only in case are one class, under the spelling most pictures have."""
-    spellings: dict[str, Counter[str]] = {}
-    for file in planned:
-        if file.class_name:
-            spellings.setdefault(file.class_name.casefold(), Counter())[file.class_name] += 1
-    chosen = {key: counter.most_common(1)[0][0] for key, counter in spellings.items()}
-    notes = [
-        f"{' and '.join(sorted(counter))} differ only in case and were read as one class, {chosen[key]}."
-        for key, counter in spellings.items()
-        if len(counter) > 1
-    ]
-    if not notes:
-        return planned, notes
-    files = [
-        PlannedFile(
-            path=file.path,
-            class_name=chosen[file.class_name.casefold()] if file.class_name else None,
-            set_name=file.set_name,
-        )
-        for file in planned
-    ]
-    return files, notes
+def _planned(pictures: Iterable[str], reading: FolderReading) -> Iterable[PlannedFile]:
+    for path in pictures:
+        told = reading.tell(path)
+        yield PlannedFile(path=path, class_name=told.class_name, set_name=told.set_name)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from vast_orchard.errors import StoppedError
+from vast_orchard.formats.members import SourceLimits
 from vast_orchard.formats.picture_file import PictureLimits
-from vast_orchard.formats.source import SourceLimits
 from vast_orchard.settings import Settings
 from vast_orchard.store import jobs
 from vast_orchard.store.bytes import ByteStore, byte_store
@@ -47,6 +47,16 @@ class WorkContext:
     def uploads(self) -> Path:
         """Where files wait to be brought in."""
         return self.settings.data_dir / "uploads"
+
+    @property
+    def readings(self) -> Path:
+        """What was noted of sources: an inventory and copies of their tables, a folder each import."""
+        return self.settings.data_dir / "readings"
+
+    @property
+    def parcels(self) -> Path:
+        """What was taken out and waits to be downloaded."""
+        return self.settings.data_dir / "parcels"
 
     @property
     def cache(self) -> Path:

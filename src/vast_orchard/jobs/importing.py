@@ -1,207 +1,341 @@
-"""An import: reads a source, keeps its pictures by content, and reports what it skipped and why.
+"""An import: brings in what a reading plan says, keeps pictures by content, and reports what it skipped and why.
 
 Repeating it, whole or after a crash, changes nothing that is there already.
 """
 
+import csv
 import os
 import shutil
+import threading
 from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from pathlib import Path
+from itertools import islice
 from typing import Any
 
-from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, ServiceError
 from vast_orchard.formats.collection import check_some
-from vast_orchard.formats.folder_tree import PlannedFile, ReadingPlan, SkippedFile, read_folders
-from vast_orchard.formats.picture_file import read_picture, thumbnail
-from vast_orchard.formats.source import ARCHIVE_ENDINGS, Source, open_source
+from vast_orchard.formats.inventory import read_inventory
+from vast_orchard.formats.members import Source
+from vast_orchard.formats.picture_file import THUMBNAIL_SIDE, read_picture, thumbnail
+from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
+from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.store.classes import find_or_add_class
-from vast_orchard.store.imports import ArrivedPicture, add_batch, get_import, set_report
+from vast_orchard.jobs.reading import batches, read_source, record_of
+from vast_orchard.jobs.source_place import open_settled
+from vast_orchard.store.classes import find_or_add_class, list_classes
+from vast_orchard.store.imports import (
+    ArrivedPicture,
+    add_batch,
+    choose_reading,
+    count_added,
+    end_import,
+    get_import,
+    take_turn,
+)
+from vast_orchard.store.locks import holding_bytes
+from vast_orchard.store.values import ImportValue
 
-__all__ = ["import_pictures"]
+__all__ = ["import_pictures", "read_for_plan"]
 
-# A batch ends with one commit, and with everything written so far on the disk; whichever comes first closes it.
+# A batch ends with one commit, and with everything written so far on the disk.
 _BATCH = 256
-_BATCH_BYTES = 32 * 2**20
-
 # Files that one thread takes at a time.
 _AT_ONCE = 16
-# The report keeps this many skipped files by name and counts the rest.
+# The report keeps this many skipped files by name and counts the rest; the table of fates names all.
 _LISTED = 500
+# Above this, a picture that cannot be decoded at a fraction of its size is decoded alone, so that memory does not
+# depend on how often two of them meet.
+_LARGE_PIXELS = 4_000_000
 
 
-def import_pictures(context: WorkContext, import_id: int, progress: Progress) -> None:
-    """Bring in what was uploaded for an import.
+def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> None:
+    """Read an import's source and leave it waiting for a decision.
 
     Raises
     ------
-    ArchiveError
+    ArchiveError, InputError, ServiceError
+        The source cannot be read.
+    """
+    with context.database.session() as session:
+        entry = get_import(session, import_id)
+    try:
+        read_source(context, import_id, progress)
+    except (DatabaseGoneError, LeaseLostError):
+        raise
+    except Exception:
+        _remove_upload(context, entry)
+        raise
+
+
+def import_pictures(context: WorkContext, import_id: int, progress: Progress) -> None:
+    """Bring in what was decided on; without a decision, what the likeliest reading says.
+
+    Raises
+    ------
+    ArchiveError, InputError
         The source cannot be read, or holds no readable picture.
     StoppedError
         A person stopped it; the pictures so far are kept and reported.
     """
     with context.database.session() as session:
         entry = get_import(session, import_id)
-    place = context.uploads / entry.location
-    if entry.report and not place.exists():
+    if entry.state == "done":
         return  # a worker that died after its last step did everything already
     try:
-        _read_all(context, import_id, entry.project_id, place, progress)
+        entry = _decided(context, entry, progress)
     except (DatabaseGoneError, LeaseLostError):
         raise  # it is done again, and needs its files for that
     except Exception:
-        shutil.rmtree(place, ignore_errors=True)
+        _remove_upload(context, entry)
         raise
-    shutil.rmtree(place, ignore_errors=True)
+    if not _bring_in(context, entry, progress):
+        _remove_upload(context, entry)
+        record_of(context, import_id).forget_source()
 
 
-def _read_all(context: WorkContext, import_id: int, project_id: int, location: Path, progress: Progress) -> None:
-    inside = list(location.iterdir()) if location.is_dir() else []
-    # A dropped archive lies alone in its upload; an archive among dropped files is one of them.
-    alone = len(inside) == 1 and inside[0].name.lower().endswith(ARCHIVE_ENDINGS)
-    with open_source(inside[0] if alone else location, context.source_limits) as source:
-        names = source.names()
-        plan = read_folders(names)
-        reader = _Reader(context, import_id, project_id, source, plan)
+def _remove_upload(context: WorkContext, entry: ImportValue) -> None:
+    """Remove the files of an import that needs them no more; those of a folder on the server are not ours."""
+    if entry.location == "" or entry.source_kind == "bucket":
+        with context.database.session() as session:
+            entry = get_import(session, entry.id)
+    if entry.source_kind == "upload" and entry.location:
+        shutil.rmtree(context.uploads / entry.location, ignore_errors=True)
+
+
+def _decided(context: WorkContext, entry: ImportValue, progress: Progress) -> ImportValue:
+    """The import with its inventory made and its reading chosen."""
+    if entry.survey is None or not record_of(context, entry.id).inventory.exists():
+        read_source(context, entry.id, progress)
+        with context.database.session() as session:
+            entry = get_import(session, entry.id)
+    if entry.state != "importing":
+        survey = entry.survey or {}
+        check_some(survey["pictures"], survey["files"], [_last(skip["path"]) for skip in survey["skipped"]])
+        with context.database.session() as session:
+            entry = choose_reading(session, entry.id, survey["readings"][0]["choice"])
+    return entry
+
+
+def _last(path: str) -> str:
+    return path.rpartition("/")[2]
+
+
+def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> bool:
+    """True if the source holds something that was left out."""
+    survey = entry.survey or {}
+    tables = [table["path"] for table in survey["tables"]]
+    progress.stage("Going through the plan", 0)
+    plan = open_plan(record_of(context, entry.id), tables, choice_from_json(entry.choice or {}))
+    with open_settled(context, entry) as source, holding_bytes(context.database):
+        reader = _Reader(context, entry, source, plan)
         try:
             reader.run(progress)
-        finally:
-            reader.write_report()
-        check_some(len(reader.seen), len(names), [skip.path.rpartition("/")[2] for skip in reader.skipped])
+        except (DatabaseGoneError, LeaseLostError):
+            raise
+        except Exception:
+            # What came in stays, what did not can still be decided on: the source is kept.
+            reader.write_report(over=False)
+            raise
+        reader.write_report(over=True)
+        check_some(len(reader.seen), survey["files"], [_last(path) for path, _ in reader.skipped])
+    return reader.left_out > 0
 
 
 class _Reader:
     """One pass over a plan's files."""
 
-    def __init__(
-        self, context: WorkContext, import_id: int, project_id: int, source: Source, plan: ReadingPlan
-    ) -> None:
-        self._context, self._import_id, self._project_id = context, import_id, project_id
-        self._source, self._plan = source, plan
-        self.skipped: list[SkippedFile] = list(plan.skipped)
+    def __init__(self, context: WorkContext, entry: ImportValue, source: Source, plan: OpenPlan) -> None:
+        self._context, self._entry, self._source, self._plan = context, entry, source, plan
+        survey = entry.survey or {}
+        self.skipped: list[tuple[str, str]] = [(skip["path"], skip["reason"]) for skip in survey["skipped"]]
+        self._skipped_count: int = survey["skipped_count"]
         self.seen: set[int] = set()  # contents, by the first half of their hash: a hundred thousand fit into little
-        self._read = 0
+        self.left_out = self._read = 0
+        self._classes: Counter[str] = Counter()
+        self._new_classes: list[int] = []
         self._classes_named = False
+        self._large = threading.Lock()
+        self._record = record_of(context, entry.id)
 
     def run(self, progress: Progress) -> None:
-        """Read, keep and record every file, a batch at a time.
+        """Go through the plan, and write down what becomes of each file."""
+        with self._record.fates.open("w", encoding="utf-8", newline="") as fates:
+            self._table = csv.writer(fates)
+            self._table.writerow(["path", "class", "set", "fate", "reason"])
+            self._write_skipped()
+            self._run(progress)
+
+    def _run(self, progress: Progress) -> None:
+        """Read, keep and record every chosen file, a batch at a time.
 
         Files of a batch are decoded side by side, and while one batch is recorded the next is decoded already.
         """
-        progress.stage("Bringing in pictures", len(self._plan.files))
+        survey = self._entry.survey or {}
+        progress.stage("Bringing in pictures", survey["pictures"])
         threads = self._context.settings.threads or len(os.sched_getaffinity(0))
         with ThreadPoolExecutor(threads) as pool:
-            under_way: list[Future[list[ArrivedPicture | SkippedFile]]] = []
-            for batch in self._batches():
-                parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
-                following = [pool.submit(self._arrive_all, part) for part in parts]
-                try:
-                    self._record(under_way, progress)
-                except BaseException:
-                    pool.shutdown(cancel_futures=True)
-                    raise
-                under_way = following
-            self._record(under_way, progress)
+            under_way: list[Future[list[tuple[ChosenFile, ArrivedPicture | str]]]] = []
+            for files in self._groups(progress):
+                for batch in self._with_bytes(files):
+                    parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
+                    following = [pool.submit(self._arrive_all, part) for part in parts]
+                    try:
+                        self._note(under_way, progress)
+                    except BaseException:
+                        pool.shutdown(cancel_futures=True)
+                        raise
+                    under_way = following
+            self._note(under_way, progress)
 
-    def _arrive_all(self, files: list[tuple[PlannedFile, bytes]]) -> list[ArrivedPicture | SkippedFile]:
-        return [self._arrive(file, data) for file, data in files]
+    def _groups(self, progress: Progress) -> Iterator[list[ChosenFile]]:
+        """Chosen files, some at a time; what the random part leaves out is only counted."""
+        files = self._plan.files()
+        while group := list(islice(files, _BATCH)):
+            chosen = [file for file in group if file.chosen]
+            for file in group:
+                if not file.chosen:
+                    self._write_fate(file, "left out", "not in the random part")
+            self.left_out += len(group) - len(chosen)
+            progress.advance(len(group) - len(chosen))
+            if chosen:
+                yield chosen
 
-    def _record(self, under_way: "list[Future[list[ArrivedPicture | SkippedFile]]]", progress: Progress) -> None:
-        """Commit a batch, once its bytes are on the disk."""
-        arrived = []
-        for part in under_way:
-            outcomes = part.result()
-            self.skipped += [outcome for outcome in outcomes if isinstance(outcome, SkippedFile)]
-            arrived += [outcome for outcome in outcomes if isinstance(outcome, ArrivedPicture)]
-            progress.advance(len(outcomes))
-        if arrived:
-            self._context.store.settle()
-            with self._context.database.session() as session:
-                if not self._classes_named:
-                    self._name_classes(session)
-                add_batch(session, self._import_id, self._project_id, arrived)
-            self._classes_named = True
-        self._read += len(arrived)
-        self.seen.update(int(picture.sha256[:16], 16) for picture in arrived)
-        progress.report()
+    def _with_bytes(self, files: list[ChosenFile]) -> Iterator[list[tuple[ChosenFile, bytes | OrchardError]]]:
+        by_path = iter(files)
+        for batch in batches(self._source, [file.file.path for file in files]):
+            yield [(next(by_path), data) for _, data in batch]
 
-    def _batches(self) -> Iterator[list[tuple[PlannedFile, bytes]]]:
-        """Files with their bytes, read one after the other as archives want it; a few megabytes at a time."""
-        batch: list[tuple[PlannedFile, bytes]] = []
-        size = 0
-        for file in self._plan.files:
-            try:
-                data = self._source.read(file.path)
-            except OrchardError as error:
-                self.skipped.append(SkippedFile(path=file.path, reason=str(error)))
-                continue
-            batch.append((file, data))
-            size += len(data)
-            if len(batch) == _BATCH or size > _BATCH_BYTES:
-                yield batch
-                batch, size = [], 0
-        if batch:
-            yield batch
+    def _arrive_all(
+        self, files: list[tuple[ChosenFile, bytes | OrchardError]]
+    ) -> list[tuple[ChosenFile, ArrivedPicture | str]]:
+        return [(file, self._arrive(file, data)) for file, data in files]
 
-    def _name_classes(self, session: Session) -> None:
-        """Add the source's classes in the order of their names, not in that in which an archive happens to hold them.
-
-        With the first pictures and not before, so that a source without any leaves no classes behind.
-        """
-        for name in sorted({file.class_name for file in self._plan.files if file.class_name}, key=str.casefold):
-            find_or_add_class(session, self._project_id, name)
-
-    def _arrive(self, file: PlannedFile, data: bytes) -> ArrivedPicture | SkippedFile:
-        store = self._context.store
+    def _arrive(self, file: ChosenFile, data: bytes | OrchardError) -> ArrivedPicture | str:
+        """The stored picture, or why it is skipped."""
+        if isinstance(data, OrchardError):
+            return str(data)
+        listed = file.file
+        alone = listed.format != "JPEG" and listed.width * listed.height > _LARGE_PIXELS
         try:
-            picture = read_picture(data, limits=self._context.picture_limits)
-            sha256 = store.write_picture(data)
-            if not store.exists(store.thumbnail_path(sha256)):
-                store.write(store.thumbnail_path(sha256), thumbnail(picture))
+            if alone:
+                with self._large:
+                    return self._store(file, data)
+            return self._store(file, data)
         except ServiceError:
             raise  # no room to store is not the file's fault
         except OrchardError as error:
-            return SkippedFile(path=file.path, reason=str(error))
+            return str(error)
+
+    def _store(self, file: ChosenFile, data: bytes) -> ArrivedPicture:
+        store = self._context.store
+        picture = read_picture(data, limits=self._context.picture_limits, reduced_to=2 * THUMBNAIL_SIDE)
+        small = thumbnail(picture)
+        sha256 = store.write_picture(data)
+        if not store.exists(store.thumbnail_path(sha256)):
+            store.write(store.thumbnail_path(sha256), small)
+        told = file.told
         return ArrivedPicture(
             sha256=sha256,
-            path=file.path,
-            name=file.path.rpartition("/")[2],
+            path=file.file.path,
+            name=told.name or _last(file.file.path),
             class_name=file.class_name,
-            set_name=file.set_name.value if file.set_name else None,
+            set_name=told.set_name.value if told.set_name else None,
             width=picture.width,
             height=picture.height,
             mode=picture.mode,
             format=picture.format,
             size_bytes=len(data),
+            thumbnail_bytes=len(small),
+            group_key=told.group,
+            note=told.note,
         )
 
-    def write_report(self) -> None:
+    def _note(
+        self, under_way: "list[Future[list[tuple[ChosenFile, ArrivedPicture | str]]]]", progress: Progress
+    ) -> None:
+        """Commit a batch, once its bytes are on the disk."""
+        outcomes = [outcome for part in under_way for outcome in part.result()]
+        arrived = [outcome for _, outcome in outcomes if isinstance(outcome, ArrivedPicture)]
+        if arrived:
+            self._context.store.settle()
+            with self._context.database.session() as session:
+                take_turn(session, self._entry.project_id)
+                if not self._classes_named:
+                    self._name_classes(session)
+                add_batch(session, self._entry.id, self._entry.project_id, arrived)
+            self._classes_named = True
+        for file, outcome in outcomes:
+            self._count(file, outcome)
+        progress.advance(len(outcomes))
+        progress.report()
+
+    def _count(self, file: ChosenFile, outcome: ArrivedPicture | str) -> None:
+        if isinstance(outcome, str):
+            self._skipped_count += 1
+            if len(self.skipped) < _LISTED:
+                self.skipped.append((file.file.path, outcome))
+            self._write_fate(file, "skipped", outcome)
+            return
+        content = int(outcome.sha256[:16], 16)
+        fate = "repeated" if content in self.seen else "here already" if file.file.known else "new"
+        self._write_fate(file, fate, "")
+        self.seen.add(content)
+        self._read += 1
+        self._classes[file.class_name or ""] += 1
+
+    def _write_fate(self, file: ChosenFile, fate: str, reason: str) -> None:
+        set_name = file.told.set_name.value if file.told.set_name else ""
+        self._table.writerow([file.file.path, file.class_name or "", set_name, fate, reason])
+
+    def _write_skipped(self) -> None:
+        """What the reading skipped, before what the import does."""
+        for entry in read_inventory(self._record.inventory):
+            if entry.skipped is not None:
+                self._table.writerow([entry.path, "", "", "skipped", entry.skipped])
+
+    def _name_classes(self, session: Session) -> None:
+        """Add the source's classes in its own order if it tells one, else by their names.
+
+        With the first pictures and not before, so that a source without any leaves no classes behind.
+        """
+        before = {entry.id for entry in list_classes(session, self._entry.project_id)}
+        names = self._plan.class_names()
+        told = {name.casefold(): place for place, name in enumerate((self._entry.survey or {})["class_order"])}
+        names.sort(key=lambda name: told.get(name.casefold(), len(told)))
+        for name in names:
+            added = find_or_add_class(session, self._entry.project_id, name)
+            if added.id not in before:
+                self._new_classes.append(added.id)
+
+    def write_report(self, *, over: bool) -> None:
         """Store what was found so far, in a form that a person reads and a program counts."""
         with self._context.database.session() as session:
-            added = session.scalar(
-                text(
-                    "select count(distinct a.picture_id) from appearance a where a.import_id = :this and not exists"
-                    " (select 1 from appearance b where b.picture_id = a.picture_id and b.import_id < :this)"
-                ),
-                {"this": self._import_id},
+            added = count_added(session, self._entry.id)
+            report = self._report(added)
+            end_import(
+                session,
+                self._entry.id,
+                report,
+                new_classes=self._new_classes,
+                over=over,
+                keep_source=self.left_out > 0,
             )
-            set_report(session, self._import_id, self._report(int(added or 0)))
 
     def _report(self, added: int) -> dict[str, Any]:
-        classes = Counter(file.class_name or "" for file in self._plan.files)
+        reading = self._plan.reading
         return {
-            "files": len(self._plan.files) + len(self._plan.skipped),
+            "files": (self._entry.survey or {})["files"],
             "added": added,
             "known": max(0, len(self.seen) - added),
             "repeated": self._read - len(self.seen),
-            "skipped": [{"path": s.path, "reason": s.reason} for s in self.skipped[:_LISTED]],
-            "skipped_count": len(self.skipped),
-            "wrappers": list(self._plan.wrappers),
-            "notes": list(self._plan.notes),
-            "classes": dict(classes),
+            "left_out": self.left_out,
+            "skipped": [{"path": path, "reason": reason} for path, reason in self.skipped],
+            "skipped_count": self._skipped_count,
+            "wrappers": list(reading.wrappers),
+            "notes": list(reading.notes),
+            "classes": dict(self._classes),
+            "choice": choice_to_json(choice_from_json(self._entry.choice or {})),
         }

@@ -6,10 +6,13 @@ from collections.abc import Callable
 import structlog
 
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, StoppedError
+from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.emptying import empty_bin
 from vast_orchard.jobs.exporting import make_export
-from vast_orchard.jobs.importing import import_pictures
+from vast_orchard.jobs.importing import import_pictures, read_for_plan
 from vast_orchard.jobs.judging import judge_set
+from vast_orchard.jobs.taking_out import make_parcel
 from vast_orchard.jobs.training import train_run
 from vast_orchard.store.jobs import end_job, take_job
 from vast_orchard.store.schema import JobKind, JobState
@@ -25,7 +28,11 @@ def _judge_test(context: WorkContext, run_id: int, progress: Progress) -> None:
 
 
 _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
+    JobKind.READ: read_for_plan,
     JobKind.IMPORT: import_pictures,
+    JobKind.TAKE_OUT: make_parcel,
+    JobKind.BRING_BACK: bring_back,
+    JobKind.EMPTY: empty_bin,
     JobKind.TRAIN: train_run,
     JobKind.JUDGE: _judge_test,
     JobKind.EXPORT: make_export,

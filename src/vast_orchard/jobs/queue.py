@@ -11,7 +11,11 @@ __all__ = ["QUEUES", "enqueue", "requeue_lost", "start_job"]
 
 # Training has a worker of its own, so that an import or an export never waits for it.
 QUEUES = {
+    JobKind.READ: "data",
     JobKind.IMPORT: "data",
+    JobKind.TAKE_OUT: "data",
+    JobKind.BRING_BACK: "data",
+    JobKind.EMPTY: "data",
     JobKind.JUDGE: "data",
     JobKind.EXPORT: "data",
     JobKind.TRAIN: "train",
@@ -27,7 +31,7 @@ def enqueue(session: Session, kind: JobKind, job_id: int) -> None:
     _app.configure_task(kind.value, queue=QUEUES[kind], connection=connection).defer(job_id=job_id)
 
 
-def start_job(session: Session, project_id: int, kind: JobKind, title: str, subject_id: int) -> int:
+def start_job(session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int) -> int:
     """Record new work and hand it to the workers.
 
     Raises

@@ -77,6 +77,10 @@ class ByteStore:
         """True if there is such a file."""
         return bool(self._fs.exists(self._path(path)))
 
+    def size(self, path: str) -> int:
+        """Bytes of a file; 0 if there is none."""
+        return int(self._fs.size(self._path(path))) if self.exists(path) else 0
+
     def remove(self, path: str) -> None:
         """Remove a file or a folder; nothing happens if there is none."""
         if self._fs.exists(self._path(path)):

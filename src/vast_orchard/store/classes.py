@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -12,14 +12,24 @@ from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Class, Picture, Project
 from vast_orchard.store.values import ClassValue
 
-__all__ = ["add_class", "class_row", "find_or_add_class", "free_sign", "list_classes", "rename_class_row"]
+__all__ = [
+    "add_class",
+    "class_row",
+    "find_or_add_class",
+    "free_sign",
+    "list_classes",
+    "rename_class_row",
+    "revive_classes",
+]
 
 
 def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
     """The classes in their order, with today's counts."""
     counts = dict(
         session.execute(
-            select(Picture.class_id, func.count()).where(Picture.project_id == project_id).group_by(Picture.class_id)
+            select(Picture.class_id, func.count())
+            .where(Picture.project_id == project_id, Picture.deleted_at.is_(None))
+            .group_by(Picture.class_id)
         ).all()
     )
     rows = session.scalars(
@@ -61,8 +71,7 @@ def add_class(session: Session, project_id: int, name: str) -> Class:
         There is one of that name, if only in other capitals.
     """
     name = checked_name(name, "class")
-    # Two windows or workers that add a class at once take turns, so that places and signs stay unique.
-    session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
+    _wait_for_turn(session, project_id)
     present = session.execute(
         select(Class.place, Class.sign).where(Class.project_id == project_id, Class.deleted_at.is_(None))
     ).all()
@@ -87,14 +96,20 @@ def _flush_name(session: Session, name: str) -> None:
 
 def find_or_add_class(session: Session, project_id: int, name: str) -> Class:
     """The class of that name in any capitals, or a new one."""
-    found = session.scalar(
-        select(Class).where(
-            Class.project_id == project_id,
-            Class.deleted_at.is_(None),
-            func.lower(Class.name) == func.lower(name),
-        )
+    named = select(Class).where(
+        Class.project_id == project_id, Class.deleted_at.is_(None), func.lower(Class.name) == func.lower(name)
     )
+    found = session.scalar(named)
+    if found is None:
+        # Asked again behind the turnstile: another window or import may have made it since.
+        _wait_for_turn(session, project_id)
+        found = session.scalar(named)
     return found or add_class(session, project_id, name)
+
+
+def _wait_for_turn(session: Session, project_id: int) -> None:
+    """Those who add a class at once take turns, so that names, places and signs stay unique."""
+    session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
 
 
 def rename_class_row(session: Session, row: Class, name: str) -> None:
@@ -102,3 +117,25 @@ def rename_class_row(session: Session, row: Class, name: str) -> None:
     row.name = checked_name(name, "class")
     _flush_name(session, row.name)
     tell(session, "classes", row.project_id)
+
+
+def revive_classes(session: Session, project_id: int) -> None:
+    """Give back the classes of pictures that are here again; one of the same name that was made since takes them."""
+    used = select(Picture.class_id).where(Picture.project_id == project_id, Picture.deleted_at.is_(None)).distinct()
+    gone = session.scalars(
+        select(Class).where(Class.project_id == project_id, Class.deleted_at.is_not(None), Class.id.in_(used))
+    )
+    for row in gone.all():
+        same = session.scalar(
+            select(Class.id).where(
+                Class.project_id == project_id,
+                Class.deleted_at.is_(None),
+                func.lower(Class.name) == func.lower(row.name),
+            )
+        )
+        if same is None:
+            row.deleted_at = None
+        else:
+            session.execute(update(Picture).where(Picture.class_id == row.id).values(class_id=same))
+    session.flush()
+    tell(session, "classes", project_id)

@@ -1,20 +1,36 @@
 """Imports: a batch of pictures at a time, safe to repeat."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, object_session
 
-from vast_orchard.errors import MissingError
-from vast_orchard.store.classes import find_or_add_class
+from vast_orchard.errors import ConflictError, MissingError
+from vast_orchard.store.classes import find_or_add_class, revive_classes
 from vast_orchard.store.database import tell
-from vast_orchard.store.schema import Appearance, Import, Picture
+from vast_orchard.store.schema import Action, Appearance, Import, ImportState, Job, JobKind, JobState, Picture
 from vast_orchard.store.values import ImportValue
 
-__all__ = ["ArrivedPicture", "BatchResult", "add_batch", "create_import", "get_import", "list_imports", "set_report"]
+__all__ = [
+    "ArrivedPicture",
+    "BatchResult",
+    "add_batch",
+    "choose_reading",
+    "count_added",
+    "create_import",
+    "end_import",
+    "get_import",
+    "give_up_import",
+    "known_contents",
+    "list_imports",
+    "set_place",
+    "set_survey",
+    "take_over_source",
+    "take_turn",
+]
 
 
 # A number of our own for PostgreSQL's advisory locks.
@@ -35,6 +51,9 @@ class ArrivedPicture:
     mode: str
     format: str
     size_bytes: int
+    thumbnail_bytes: int
+    group_key: str | None
+    note: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -45,12 +64,51 @@ class BatchResult:
     two_labels: int  # pictures that now have two
 
 
-def create_import(session: Session, project_id: int, source_name: str, location: str) -> ImportValue:
-    """A new import, not yet begun."""
-    row = Import(project_id=project_id, source_name=source_name, location=location)
+def create_import(
+    session: Session,
+    project_id: int,
+    source_name: str,
+    location: str,
+    *,
+    kind: str = "upload",
+    window: str = "",
+    choice: dict[str, Any] | None = None,
+) -> ImportValue:
+    """A new import, not yet begun.
+
+    Parameters
+    ----------
+    kind : {"upload", "folder", "bucket"}
+    location : str
+        Below the data folder's uploads, a path on the server, or a bucket and a prefix.
+    choice : dict, optional
+        The reading to propose first.
+    """
+    row = Import(
+        choice=choice,
+        project_id=project_id,
+        source_name=source_name,
+        location=location,
+        source_kind=kind,
+        window=window,
+    )
     session.add(row)
     session.flush()
     return _value(row)
+
+
+def _under_way(session: Session, import_id: int) -> bool:
+    """True while a job works on the import, or waits to."""
+    active = Job.state.in_([JobState.WAITING, JobState.RUNNING]) & Job.kind.in_([JobKind.READ, JobKind.IMPORT])
+    return bool(session.scalar(select(Job.id).where(Job.subject_id == import_id, active).limit(1)))
+
+
+def _state(row: Import) -> str:
+    """Its state; one whose job was stopped before it began, or died of a defect, can be decided on again."""
+    session = object_session(row)
+    if row.state == ImportState.IMPORTING and session is not None and not _under_way(session, row.id):
+        return ImportState.PLANNED.value
+    return row.state
 
 
 def _value(row: Import) -> ImportValue:
@@ -58,10 +116,23 @@ def _value(row: Import) -> ImportValue:
         id=row.id,
         project_id=row.project_id,
         source_name=row.source_name,
+        source_kind=row.source_kind,
         location=row.location,
+        state=_state(row),
+        window=row.window,
         created_at=row.created_at,
+        survey=row.survey,
+        choice=row.choice,
         report=row.report,
+        undone_at=row.undone_at,
     )
+
+
+def _row(session: Session, import_id: int, *, locked: bool = False) -> Import:
+    row = session.get(Import, import_id, with_for_update=locked)
+    if row is None:
+        raise MissingError(f"There is no import {import_id}.", "Open the project again.")
+    return row
 
 
 def get_import(session: Session, import_id: int) -> ImportValue:
@@ -71,10 +142,7 @@ def get_import(session: Session, import_id: int) -> ImportValue:
     ------
     MissingError
     """
-    row = session.get(Import, import_id)
-    if row is None:
-        raise MissingError(f"There is no import {import_id}.", "Open the project again.")
-    return _value(row)
+    return _value(_row(session, import_id))
 
 
 def list_imports(session: Session, project_id: int) -> Sequence[ImportValue]:
@@ -83,12 +151,137 @@ def list_imports(session: Session, project_id: int) -> Sequence[ImportValue]:
     return [_value(row) for row in rows]
 
 
-def set_report(session: Session, import_id: int, report: dict[str, Any]) -> None:
-    """Store what an import found."""
-    row = session.get(Import, import_id)
-    if row is not None:
-        row.report = report
-        tell(session, "pictures", row.project_id)
+def set_place(session: Session, import_id: int, *, location: str, kind: str) -> ImportValue:
+    """Store where a source lies now."""
+    row = _row(session, import_id, locked=True)
+    row.location, row.source_kind = location, kind
+    return _value(row)
+
+
+def set_survey(session: Session, import_id: int, survey: dict[str, Any]) -> None:
+    """Store what a source holds; from here on there is a plan to decide on."""
+    row = _row(session, import_id, locked=True)
+    row.survey = survey
+    if row.state == ImportState.READING:
+        row.state = ImportState.PLANNED.value
+    tell(session, "imports", row.project_id)
+
+
+def choose_reading(session: Session, import_id: int, choice: dict[str, Any]) -> ImportValue:
+    """Decide on a plan: from here on it is brought in.
+
+    Raises
+    ------
+    ConflictError
+        It is still being read, or was decided on in another window.
+    """
+    row = _row(session, import_id, locked=True)
+    if row.state == ImportState.READING:
+        raise ConflictError(f"{row.source_name} is still being read.", "Wait for its plan.")
+    if _state(row) != ImportState.PLANNED:
+        raise ConflictError(f"{row.source_name} was decided on already.", "See what came of it.")
+    row.choice, row.state = choice, ImportState.IMPORTING.value
+    tell(session, "imports", row.project_id)
+    return _value(row)
+
+
+def give_up_import(session: Session, import_id: int) -> ImportValue:
+    """Forget an import of which nothing was stored, or what is left of one.
+
+    Raises
+    ------
+    ConflictError
+        It is being brought in.
+    """
+    row = _row(session, import_id, locked=True)
+    value = _value(row)
+    if _under_way(session, import_id):
+        raise ConflictError(f"{row.source_name} is being read or brought in.", "Stop it in the tray first.")
+    if row.report is None:
+        session.delete(row)
+    else:
+        # Part of it is here, or it has left something out: only the rest is given up.
+        row.state, row.location = ImportState.DONE.value, ""
+    tell(session, "imports", row.project_id)
+    return value
+
+
+def take_over_source(session: Session, import_id: int, window: str) -> ImportValue:
+    """A new import of the same source, for what an earlier one left out of it.
+
+    Raises
+    ------
+    ConflictError
+        It left nothing out, or its files are gone.
+    """
+    row = _row(session, import_id, locked=True)
+    if row.state != ImportState.DONE or not row.location or not (row.report or {}).get("left_out"):
+        raise ConflictError(f"{row.source_name} left nothing out that is still here.", "Bring the source in again.")
+    again = create_import(session, row.project_id, row.source_name, row.location, kind=row.source_kind, window=window)
+    row.location = ""
+    return again
+
+
+def end_import(
+    session: Session,
+    import_id: int,
+    report: dict[str, Any],
+    *,
+    new_classes: Sequence[int],
+    over: bool,
+    keep_source: bool,
+) -> None:
+    """Store what an import did, as an action that can be taken back.
+
+    Parameters
+    ----------
+    over : bool
+        False: it was stopped or failed, and what is left of its plan waits for a decision again.
+    keep_source : bool
+        Something was left out of it that can be brought in later.
+    """
+    row = _row(session, import_id, locked=True)
+    row.report, row.state = report, (ImportState.DONE if over else ImportState.PLANNED).value
+    if over and not keep_source and row.source_kind == "upload":
+        row.location = ""
+    held = select(Appearance.id).where(Appearance.import_id == import_id).limit(1)
+    recorded = select(Action.id).where(
+        Action.project_id == row.project_id, Action.kind == "import", Action.detail["import"].as_integer() == import_id
+    )
+    if session.scalar(held) and not session.scalar(recorded):
+        session.add(
+            Action(
+                project_id=row.project_id,
+                window=row.window,
+                kind="import",
+                summary=f"{row.source_name} brought in",
+                detail={"import": import_id, "classes": list(new_classes)},
+            )
+        )
+        tell(session, "actions", row.project_id)
+    tell(session, "imports", row.project_id)
+    tell(session, "pictures", row.project_id)
+
+
+def count_added(session: Session, import_id: int) -> int:
+    """Pictures that are in the project because of this import."""
+    return session.scalar(select(func.count()).select_from(Picture).where(Picture.import_id == import_id)) or 0
+
+
+def known_contents(session: Session, project_id: int, sha256s: Collection[str]) -> set[str]:
+    """Those of the contents that the project holds, not counting its bin."""
+    found = select(Picture.sha256).where(
+        Picture.project_id == project_id, Picture.deleted_at.is_(None), Picture.sha256.in_(sha256s)
+    )
+    return set(session.scalars(found))
+
+
+def take_turn(session: Session, project_id: int) -> None:
+    """Wait until no other import records pictures of this project; holds until the transaction ends.
+
+    Taken before anything else is locked, so that two imports cannot wait for each other in a circle.
+    """
+    session.execute(select(func.pg_advisory_xact_lock(_IMPORT_LOCK, project_id)))
 
 
 def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence[ArrivedPicture]) -> BatchResult:
@@ -99,11 +292,11 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
     """
     if not batch:
         return BatchResult(added=0, two_labels=0)
-    # Two imports into one project take turns, so that they cannot wait for each other's pictures in a circle.
-    session.execute(select(func.pg_advisory_xact_lock(_IMPORT_LOCK, project_id)))
+    take_turn(session, project_id)
     names = dict.fromkeys(arrived.class_name for arrived in batch if arrived.class_name)
     classes = {name: find_or_add_class(session, project_id, name) for name in names}
-    added = _add_pictures(session, project_id, batch, {name: entry.id for name, entry in classes.items()})
+    _take_from_bin(session, import_id, project_id, {arrived.sha256 for arrived in batch})
+    added = _add_pictures(session, import_id, project_id, batch, {name: entry.id for name, entry in classes.items()})
     found = session.execute(
         select(Picture.sha256, Picture.id).where(
             Picture.project_id == project_id, Picture.sha256.in_({arrived.sha256 for arrived in batch})
@@ -127,17 +320,32 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
                 "path": arrived.path,
                 "class_name": named.name if named else None,
                 "set_name": arrived.set_name,
+                "group_key": arrived.group_key,
             }
         )
-    session.execute(insert(Appearance).on_conflict_do_nothing(constraint="uq_appearance_picture_id_path"), rows)
+    # The same file again is the same appearance; if it came with an import that was undone, it counts from now on.
+    undone = select(Import.id).where(Import.id == Appearance.import_id, Import.undone_at.is_not(None)).exists()
+    fresh_rows = insert(Appearance)
+    said_now = {key: fresh_rows.excluded[key] for key in ("import_id", "class_name", "set_name", "group_key")}
+    session.execute(
+        fresh_rows.on_conflict_do_update(constraint="uq_appearance_picture_id_path", set_=said_now, where=undone), rows
+    )
     fresh = update(Picture).where(Picture.id.in_(two), Picture.two_labels.is_(False)).values(two_labels=True)
     two_labels = len(session.execute(fresh.returning(Picture.id)).all())
     tell(session, "pictures", project_id)
     return BatchResult(added=added, two_labels=two_labels)
 
 
+def _take_from_bin(session: Session, import_id: int, project_id: int, sha256s: Collection[str]) -> None:
+    """What lies in the bin and comes in again is here again, as it was."""
+    binned = Picture.project_id == project_id, Picture.deleted_at.is_not(None), Picture.sha256.in_(sha256s)
+    back = update(Picture).where(*binned).values(deleted_at=None, import_id=import_id)
+    if session.execute(back.returning(Picture.id)).all():
+        revive_classes(session, project_id)
+
+
 def _add_pictures(
-    session: Session, project_id: int, batch: Sequence[ArrivedPicture], classes: Mapping[str, int]
+    session: Session, import_id: int, project_id: int, batch: Sequence[ArrivedPicture], classes: Mapping[str, int]
 ) -> int:
     """How many contents were new; of one content the first file counts."""
     first: dict[str, ArrivedPicture] = {}
@@ -155,6 +363,9 @@ def _add_pictures(
             "mode": arrived.mode,
             "format": arrived.format,
             "size_bytes": arrived.size_bytes,
+            "thumbnail_bytes": arrived.thumbnail_bytes,
+            "note": arrived.note,
+            "import_id": import_id,
         }
         for sha256, arrived in first.items()
     ]
@@ -166,9 +377,9 @@ def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, se
     """The labels, in small letters, under which each picture came in until now."""
     found: dict[int, set[str]] = {}
     rows = session.execute(
-        select(Appearance.picture_id, func.lower(Appearance.class_name)).where(
-            Appearance.picture_id.in_(picture_ids), Appearance.class_name.is_not(None)
-        )
+        select(Appearance.picture_id, func.lower(Appearance.class_name))
+        .join(Import, Import.id == Appearance.import_id)
+        .where(Appearance.picture_id.in_(picture_ids), Appearance.class_name.is_not(None), Import.undone_at.is_(None))
     )
     for picture_id, name in rows:
         found.setdefault(picture_id, set()).add(name)

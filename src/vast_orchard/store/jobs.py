@@ -48,11 +48,11 @@ def _value(row: Job, project_name: str) -> JobValue:
     )
 
 
-def _tell(session: Session, job_id: int, project_id: int) -> None:
-    tell(session, "jobs", project_id, job=job_id)
+def _tell(session: Session, job_id: int, project_id: int | None) -> None:
+    tell(session, "jobs", project_id or 0, job=job_id)
 
 
-def create_job(session: Session, project_id: int, kind: JobKind, title: str, subject_id: int) -> int:
+def create_job(session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int) -> int:
     """New work, waiting.
 
     Raises
@@ -162,7 +162,9 @@ def put_away(session: Session, job_id: int) -> None:
 
 
 def _rows(session: Session, *conditions: ColumnElement[bool]) -> Sequence[Row[Job, str]]:
-    query = select(Job, Project.name).join(Project, Project.id == Job.project_id).order_by(Job.id)
+    query = (
+        select(Job, func.coalesce(Project.name, "")).outerjoin(Project, Project.id == Job.project_id).order_by(Job.id)
+    )
     return session.execute(query.where(*conditions)).all()
 
 

@@ -8,9 +8,16 @@ from sqlalchemy.orm import Session, aliased
 from vast_orchard.errors import MissingError
 from vast_orchard.store.database import among
 from vast_orchard.store.schema import Action, ActionChange, Appearance, Class, Import, Picture, SplitMember
-from vast_orchard.store.values import AppearanceValue, PictureDetail, PictureValue
+from vast_orchard.store.values import AppearanceValue, FullPicture, PictureDetail, PictureValue
 
-__all__ = ["labelled_pictures", "list_pictures", "picture_detail", "pictures_by_id", "sample_pictures"]
+__all__ = [
+    "labelled_pictures",
+    "list_pictures",
+    "packed_pictures",
+    "picture_detail",
+    "pictures_by_id",
+    "sample_pictures",
+]
 
 
 def _query(project_id: int, split_id: int | None) -> Select[Picture, str | None]:
@@ -18,7 +25,7 @@ def _query(project_id: int, split_id: int | None) -> Select[Picture, str | None]
     return (
         select(Picture, SplitMember.set_name)
         .outerjoin(SplitMember, member)
-        .where(Picture.project_id == project_id)
+        .where(Picture.project_id == project_id, Picture.deleted_at.is_(None))
         .order_by(Picture.id)
     )
 
@@ -33,6 +40,7 @@ def _value(row: Picture, set_name: str | None) -> PictureValue:
         two_labels=row.two_labels,
         width=row.width,
         height=row.height,
+        note=row.note,
     )
 
 
@@ -61,7 +69,7 @@ def sample_pictures(session: Session, project_id: int, count: int) -> Sequence[P
     """A few labelled pictures, of as many classes as possible; the same ones each time."""
     first = (
         select(Picture.id)
-        .where(Picture.project_id == project_id, Picture.class_id == Class.id)
+        .where(Picture.project_id == project_id, Picture.class_id == Class.id, Picture.deleted_at.is_(None))
         .order_by(Picture.sha256)
         .limit(1)
         .scalar_subquery()
@@ -69,9 +77,60 @@ def sample_pictures(session: Session, project_id: int, count: int) -> Sequence[P
     ids = session.scalars(select(first).where(Class.project_id == project_id, Class.deleted_at.is_(None)))
     chosen = [picture for picture in ids if picture is not None][:count]
     if len(chosen) < count:
-        more = select(Picture.id).where(Picture.project_id == project_id, Picture.id.not_in(chosen))
+        more = select(Picture.id).where(
+            Picture.project_id == project_id, Picture.deleted_at.is_(None), Picture.id.not_in(chosen)
+        )
         chosen += session.scalars(more.order_by(Picture.sha256).limit(count - len(chosen)))
     return pictures_by_id(session, project_id, chosen)
+
+
+def packed_pictures(
+    session: Session, project_id: int, split_id: int | None, picture_ids: Sequence[int] | None
+) -> Sequence[FullPicture]:
+    """Pictures with everything that is known of them, in the order they came.
+
+    Parameters
+    ----------
+    split_id : int, optional
+        Split whose sets are told; without one, those that came with the sources.
+    picture_ids : sequence of int, optional
+        Only these; all by default.
+    """
+    query = _query(project_id, split_id).outerjoin(Class, Class.id == Picture.class_id).add_columns(Class.name)
+    if picture_ids is not None:
+        query = query.where(among(Picture.id, picture_ids))
+    appearances: dict[int, list[tuple[Appearance, str]]] = {}
+    came = (
+        select(Appearance, Import.source_name)
+        .join(Import, Import.id == Appearance.import_id)
+        .where(Import.project_id == project_id, Import.undone_at.is_(None))
+        .order_by(Appearance.id)
+    )
+    for entry, source in session.execute(came):
+        appearances.setdefault(entry.picture_id, []).append((entry, source))
+    found = []
+    for row, set_name, class_name in session.execute(query):
+        of = appearances.get(row.id, [])
+        told = next((entry.set_name for entry, _ in of if entry.set_name), None)
+        found.append(
+            FullPicture(
+                sha256=row.sha256,
+                name=row.name,
+                class_name=class_name,
+                set_name=set_name if split_id else told,
+                group_key=next((entry.group_key for entry, _ in of if entry.group_key), None),
+                note=row.note,
+                width=row.width,
+                height=row.height,
+                mode=row.mode,
+                format=row.format,
+                size_bytes=row.size_bytes,
+                two_labels=row.two_labels,
+                came_at=row.came_at,
+                appearances=[f"{source}: {entry.path}" for entry, source in of],
+            )
+        )
+    return found
 
 
 def picture_detail(session: Session, project_id: int, picture_id: int, split_id: int | None) -> PictureDetail:
@@ -88,7 +147,7 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
     appearances = session.execute(
         select(Appearance, Import)
         .join(Import, Import.id == Appearance.import_id)
-        .where(Appearance.picture_id == picture_id)
+        .where(Appearance.picture_id == picture_id, Import.undone_at.is_(None))
         .order_by(Appearance.id)
     )
     before, after = aliased(Class), aliased(Class)
@@ -113,6 +172,7 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
                 path=entry.path,
                 class_name=entry.class_name,
                 set_name=entry.set_name,
+                group_key=entry.group_key,
                 came_at=source.created_at,
             )
             for entry, source in appearances

@@ -42,7 +42,7 @@ def list_outcomes(
             RunPicture,
             and_(RunPicture.run_id == Prediction.run_id, RunPicture.picture_id == Prediction.picture_id),
         )
-        .outerjoin(Picture, Picture.id == Prediction.picture_id)
+        .outerjoin(Picture, and_(Picture.id == Prediction.picture_id, Picture.deleted_at.is_(None)))
         .where(Prediction.run_id == run_id, Prediction.set_name == set_name)
         .order_by(Prediction.loss.desc(), Prediction.picture_id)
         .limit(limit)

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -15,6 +15,7 @@ __all__ = [
     "checked_name",
     "create_project",
     "delete_project",
+    "free_name",
     "get_project",
     "list_projects",
     "rename_project",
@@ -44,15 +45,16 @@ def checked_name(text: str, what: str) -> str:
 
 def list_projects(session: Session, *, deleted: bool = False) -> Sequence[ProjectValue]:
     """Projects, newest first; those in the bin when `deleted`."""
-    chosen = Project.deleted_at.is_not(None) if deleted else Project.deleted_at.is_(None)
+    in_bin = Project.deleted_at.is_not(None) & Project.purged.is_(False)
+    chosen = in_bin if deleted else Project.deleted_at.is_(None)
     return [_value(session, row) for row in session.scalars(select(Project).where(chosen).order_by(Project.id.desc()))]
 
 
 def _value(session: Session, row: Project) -> ProjectValue:
     def count(table: type[Picture] | type[Class] | type[Run]) -> int:
         query = select(func.count()).select_from(table).where(table.project_id == row.id)
-        if table is Class:
-            query = query.where(Class.deleted_at.is_(None))
+        if table is not Run:
+            query = query.where(text("deleted_at is null"))
         return session.scalar(query) or 0
 
     return ProjectValue(
@@ -68,7 +70,7 @@ def _value(session: Session, row: Project) -> ProjectValue:
 
 def _row(session: Session, project_id: int, *, deleted: bool = False) -> Project:
     row = session.get(Project, project_id)
-    if row is None or (row.deleted_at is not None) != deleted:
+    if row is None or row.purged or (row.deleted_at is not None) != deleted:
         raise MissingError(f"There is no project {project_id}.", "Open the list of projects; it may be in the bin.")
     return row
 
@@ -88,6 +90,13 @@ def _flush_name(session: Session, name: str) -> None:
         session.flush()
     except IntegrityError as error:
         raise ConflictError(f"There is a project named {name} already.", "Choose another name.") from error
+
+
+def free_name(session: Session, name: str) -> str:
+    """The name, or if a project has it already, the next free one with a number."""
+    taken = set(session.scalars(select(func.lower(Project.name)).where(Project.deleted_at.is_(None))))
+    choices = (name if n == 1 else f"{name} ({n})" for n in range(1, len(taken) + 2))
+    return next(choice for choice in choices if choice.lower() not in taken)
 
 
 def create_project(session: Session, name: str) -> ProjectValue:

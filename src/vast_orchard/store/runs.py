@@ -70,7 +70,7 @@ def create_run(
     members = session.execute(
         select(Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
         .join(SplitMember, SplitMember.picture_id == Picture.id)
-        .where(SplitMember.split_id == split_id, Picture.class_id.is_not(None))
+        .where(SplitMember.split_id == split_id, Picture.class_id.is_not(None), Picture.deleted_at.is_(None))
     ).all()
     classes = _trainable_classes(session, project_id, members)
     known = {entry["id"] for entry in classes}
@@ -290,7 +290,7 @@ def footing(session: Session, run_id: int) -> Footing:
     def count(query: Any) -> int:
         return session.scalar(select(func.count()).select_from(query.subquery())) or 0
 
-    same = and_(Picture.id == RunPicture.picture_id, Picture.project_id == row.project_id)
+    same = and_(Picture.id == RunPicture.picture_id, Picture.project_id == row.project_id, Picture.deleted_at.is_(None))
     joined = select(RunPicture.picture_id).where(RunPicture.run_id == run_id)
     names = {entry["id"]: entry["name"] for entry in row.classes}
     now = session.execute(select(Class.id, Class.name).where(Class.id.in_(names))).all()
@@ -303,6 +303,7 @@ def footing(session: Session, run_id: int) -> Footing:
             select(Picture.id).where(
                 Picture.project_id == row.project_id,
                 Picture.class_id.is_not(None),
+                Picture.deleted_at.is_(None),
                 Picture.came_at > row.created_at,
             )
         ),

@@ -32,10 +32,12 @@ __all__ = [
     "Epoch",
     "Export",
     "Import",
+    "ImportState",
     "Job",
     "JobKind",
     "JobState",
     "Look",
+    "Parcel",
     "Picture",
     "Prediction",
     "Project",
@@ -59,10 +61,23 @@ class JobState(StrEnum):
 class JobKind(StrEnum):
     """What a job works on; its subject is the record of that kind."""
 
+    READ = "read"
     IMPORT = "import"
+    TAKE_OUT = "take_out"
+    BRING_BACK = "bring_back"
+    EMPTY = "empty"
     TRAIN = "train"
     JUDGE = "judge"
     EXPORT = "export"
+
+
+class ImportState(StrEnum):
+    """reading → planned → importing → done, or straight from reading to importing when no plan was asked for."""
+
+    READING = "reading"
+    PLANNED = "planned"
+    IMPORTING = "importing"
+    DONE = "done"
 
 
 class Base(DeclarativeBase):
@@ -95,7 +110,8 @@ class Project(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
-    deleted_at: Mapped[dt.datetime | None]
+    deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
+    purged: Mapped[bool] = mapped_column(Boolean, default=False)  # out of the bin, its records are being removed
     __table_args__ = (
         Index("uq_project_name", func.lower(name), unique=True, postgresql_where=text("deleted_at is null")),
     )
@@ -137,7 +153,12 @@ class Picture(Base):
     mode: Mapped[str] = mapped_column(String(20))
     format: Mapped[str] = mapped_column(String(20))
     size_bytes: Mapped[int]
+    thumbnail_bytes: Mapped[int] = mapped_column(default=0)
+    note: Mapped[str] = mapped_column(default="")
+    # The import that put it here; with it goes what an undone import takes back.
+    import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id", ondelete="SET NULL"), index=True)
     came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
     __table_args__ = (
         UniqueConstraint("project_id", "sha256"),
         Index("ix_picture_project_id_id", "project_id", "id"),
@@ -151,9 +172,19 @@ class Import(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = _project_key()
     source_name: Mapped[str]  # of the zip or folder, as the person knows it
-    location: Mapped[str]  # below the data folder's uploads
+    source_kind: Mapped[str] = mapped_column(String(10), default="upload")  # upload, folder, bucket
+    location: Mapped[str]  # below the data folder's uploads; a path on the server; a bucket and a prefix
+    state: Mapped[str] = mapped_column(String(10), default=ImportState.READING.value)
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    survey: Mapped[dict[str, Any] | None]  # what the source holds, and the readings tried, likeliest first
+    choice: Mapped[dict[str, Any] | None]  # the reading that a person chose
     report: Mapped[dict[str, Any] | None]  # added, known, repeated, skipped, notes, classes
+    window: Mapped[str] = mapped_column(String(64), default="")  # which window asked for it
+    undone_at: Mapped[dt.datetime | None]
+    __table_args__ = (
+        CheckConstraint("source_kind in ('upload', 'folder', 'bucket')", name="source_kind"),
+        CheckConstraint("state in ('reading', 'planned', 'importing', 'done')", name="state"),
+    )
 
 
 class Appearance(Base):
@@ -166,6 +197,7 @@ class Appearance(Base):
     path: Mapped[str]
     class_name: Mapped[str | None]
     set_name: Mapped[str | None] = mapped_column(String(10))
+    group_key: Mapped[str | None]  # pictures of one group belong together, says the source
     __table_args__ = (UniqueConstraint("picture_id", "path"),)
 
 
@@ -176,9 +208,9 @@ class Action(Base):
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     project_id: Mapped[int] = _project_key()
     window: Mapped[str] = mapped_column(String(64))  # which window did it
-    kind: Mapped[str] = mapped_column(String(20))  # label, class_new, class_rename, undo
+    kind: Mapped[str] = mapped_column(String(20))  # label, note, bin, import, class_new, class_rename, undo
     summary: Mapped[str]
-    detail: Mapped[dict[str, Any] | None]  # of class changes: class id, before, after
+    detail: Mapped[dict[str, Any] | None]  # of class changes: class id, before, after; of imports: its id, new classes
     undoes: Mapped[int | None] = mapped_column(ForeignKey("action.id"), unique=True)
     done_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
 
@@ -191,6 +223,10 @@ class ActionChange(Base):
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
     class_before: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
     class_after: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
+    note_before: Mapped[str | None]  # both None: the note was not touched
+    note_after: Mapped[str | None]
+    binned_before: Mapped[bool | None]  # both None: it was not moved to or from the bin
+    binned_after: Mapped[bool | None]
     __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)
 
 
@@ -223,7 +259,8 @@ class Job(Base):
 
     __tablename__ = "job"
     id: Mapped[int] = mapped_column(primary_key=True)
-    project_id: Mapped[int] = _project_key()
+    # None: it outlives the project that it removes.
+    project_id: Mapped[int | None] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
     kind: Mapped[str] = mapped_column(String(10))
     title: Mapped[str]
     subject_id: Mapped[int]  # of the import, run or export
@@ -346,3 +383,18 @@ class Export(Base):
     path: Mapped[str | None]
     size_bytes: Mapped[int | None] = mapped_column(Integer)
     proof: Mapped[dict[str, Any] | None]
+
+
+class Parcel(Base):
+    """What was asked to be taken out: a collection as a zip, or a whole project as an archive."""
+
+    __tablename__ = "parcel"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = _project_key()
+    kind: Mapped[str] = mapped_column(String(10))  # collection, project
+    options: Mapped[dict[str, Any]]
+    name: Mapped[str]  # of the file, as it is downloaded
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    size_bytes: Mapped[int | None] = mapped_column(BigInteger)  # None until it is there
+    pictures: Mapped[int | None]
+    __table_args__ = (CheckConstraint("kind in ('collection', 'project')", name="kind"),)

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import MissingError
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.database import tell
-from vast_orchard.store.schema import Appearance, Picture, Project, Split, SplitMember
+from vast_orchard.store.schema import Appearance, Import, Picture, Project, Split, SplitMember
 from vast_orchard.store.values import SplitValue
 from vast_orchard.types import SetName
 
@@ -21,7 +21,13 @@ def folder_sets(session: Session, project_id: int) -> dict[int, SetName]:
     rows = session.execute(
         select(Appearance.picture_id, Appearance.set_name)
         .join(Picture, Picture.id == Appearance.picture_id)
-        .where(Picture.project_id == project_id, Appearance.set_name.is_not(None))
+        .join(Import, Import.id == Appearance.import_id)
+        .where(
+            Picture.project_id == project_id,
+            Picture.deleted_at.is_(None),
+            Appearance.set_name.is_not(None),
+            Import.undone_at.is_(None),
+        )
         .order_by(Appearance.id.desc())
     )
     return {picture: SetName(str(name)) for picture, name in rows}
@@ -62,7 +68,7 @@ def _value(session: Session, row: Split) -> SplitValue:
     rows = session.execute(
         select(Picture.class_id, SplitMember.set_name, func.count())
         .join(SplitMember, SplitMember.picture_id == Picture.id)
-        .where(SplitMember.split_id == row.id)
+        .where(SplitMember.split_id == row.id, Picture.deleted_at.is_(None))
         .group_by(Picture.class_id, SplitMember.set_name)
     )
     counts: dict[int, dict[str, int]] = {}
@@ -74,6 +80,7 @@ def _value(session: Session, row: Split) -> SplitValue:
         .where(
             Picture.project_id == row.project_id,
             Picture.class_id.is_not(None),
+            Picture.deleted_at.is_(None),
             ~select(SplitMember.picture_id)
             .where(SplitMember.split_id == row.id, SplitMember.picture_id == Picture.id)
             .exists(),

@@ -7,15 +7,20 @@ from typing import Any
 __all__ = [
     "ActionValue",
     "AppearanceValue",
+    "BinnedPicture",
     "ClassValue",
+    "DiskUse",
     "EpochValue",
     "ExportValue",
     "Footing",
+    "FullPicture",
     "ImportValue",
     "JobValue",
     "OutcomeValue",
+    "ParcelValue",
     "PictureDetail",
     "PictureValue",
+    "ProjectFiles",
     "ProjectValue",
     "RunPictureValue",
     "RunValue",
@@ -60,6 +65,7 @@ class PictureValue:
     two_labels: bool
     width: int
     height: int
+    note: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -70,6 +76,7 @@ class AppearanceValue:
     path: str
     class_name: str | None
     set_name: str | None
+    group_key: str | None
     came_at: dt.datetime
 
 
@@ -84,6 +91,26 @@ class PictureDetail:
     came_at: dt.datetime
     appearances: list[AppearanceValue]
     history: list[str]  # newest first, in words
+
+
+@dataclass(frozen=True, kw_only=True)
+class FullPicture:
+    """Everything that goes out with a picture."""
+
+    sha256: str
+    name: str
+    class_name: str | None
+    set_name: str | None
+    group_key: str | None
+    note: str
+    width: int
+    height: int
+    mode: str
+    format: str
+    size_bytes: int
+    two_labels: bool
+    came_at: dt.datetime
+    appearances: list[str]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -112,9 +139,15 @@ class ImportValue:
     id: int
     project_id: int
     source_name: str
+    source_kind: str
     location: str
+    state: str
+    window: str
     created_at: dt.datetime
+    survey: dict[str, Any] | None
+    choice: dict[str, Any] | None
     report: dict[str, Any] | None
+    undone_at: dt.datetime | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -137,7 +170,7 @@ class JobValue:
     """Long work as the tray shows it."""
 
     id: int
-    project_id: int
+    project_id: int | None
     project_name: str
     kind: str
     title: str
@@ -240,5 +273,57 @@ class ExportValue:
     path: str | None
     size_bytes: int | None
     proof: dict[str, Any] | None
+    state: str
+    error: str | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class BinnedPicture:
+    """A picture in the bin."""
+
+    id: int
+    sha256: str
+    name: str
+    class_id: int | None
+    deleted_at: dt.datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class DiskUse:
+    """Bytes that a project takes of the disk."""
+
+    pictures: int
+    thumbnails: int
+    bin: int
+    shared: int  # of pictures and bin, what another project holds too
+    runs: int  # weights and training states
+    exports: int
+    parcels: int
+    sources: int  # files that wait for a decision
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProjectFiles:
+    """Where a project's files lie, besides its pictures."""
+
+    checkpoints: list[str]
+    exports: list[str]
+    parcels: list[int]
+    uploads: list[str]
+    imports: list[int]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ParcelValue:
+    """Something taken out, or under way."""
+
+    id: int
+    project_id: int
+    kind: str
+    options: dict[str, Any]
+    name: str
+    created_at: dt.datetime
+    size_bytes: int | None
+    pictures: int | None
     state: str
     error: str | None

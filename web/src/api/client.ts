@@ -19,6 +19,13 @@ export type Footing = Schemas["FootingRead"];
 export type Answer = Schemas["AnswerRead"];
 export type Export = Schemas["ExportRead"];
 export type Import = Schemas["ImportRead"];
+export type ImportEntry = Schemas["ImportEntryRead"];
+export type Survey = Schemas["SurveyRead"];
+export type Choice = Required<Schemas["ChoiceBody"]>;
+export type Plan = Schemas["PlanRead"];
+export type PlannedClass = Schemas["PlannedClassRead"];
+export type Parcel = Schemas["ParcelRead"];
+export type Undone = Schemas["UndoRead"];
 export type SetName = "training" | "validation" | "test";
 
 /** Each window takes back its own steps, so each has an id that lives as long as it does. */

@@ -7,12 +7,15 @@ const REFRESHED: Record<string, readonly string[]> = {
   projects: ["projects"],
   classes: ["classes", "networks", "pictures", "footing"],
   pictures: ["pictures", "classes", "projects", "splits", "imports", "footing"],
-  actions: ["pictures", "classes", "splits", "footing", "outcomes"],
+  actions: ["pictures", "classes", "splits", "footing", "outcomes", "bin", "projects"],
+  imports: ["imports"],
+  bin: ["bin", "disk"],
+  parcels: ["parcels", "disk"],
   splits: ["splits", "pictures"],
   runs: ["runs", "footing", "judgement", "outcomes", "projects"],
   epochs: ["runs"],
   exports: ["exports"],
-  jobs: ["jobs", "exports", "imports"],
+  jobs: ["jobs", "exports", "parcels"],
 };
 
 /** Events come faster than anybody reads; what they touch is read again at most this often, */

@@ -1,6 +1,6 @@
 /** What the screens read, each under the key by which live events refresh it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { client, need, type Picture, type SetName } from "./client";
+import { type Choice, client, need, type Picture, type SetName } from "./client";
 
 const LARGE_PAGE = 5000;
 
@@ -90,6 +90,74 @@ export function useImports(projectId: number) {
     queryKey: ["imports", projectId],
     queryFn: () =>
       need(client.GET("/api/projects/{project_id}/imports", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useImport(importId: number) {
+  return useQuery({
+    queryKey: ["imports", "one", importId],
+    retry: false,
+    queryFn: () =>
+      need(client.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } } })),
+  });
+}
+
+/** What bringing in by a choice would do. A choice that cannot be used is an error with words; the last plan stays. */
+export function usePlan(importId: number, choice: Choice | undefined) {
+  return useQuery({
+    queryKey: ["plan", importId, choice],
+    enabled: choice !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.POST("/api/imports/{import_id}/plan", {
+          params: { path: { import_id: importId } },
+          body: choice as Choice,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useSources() {
+  return useQuery({
+    queryKey: ["sources"],
+    queryFn: () => need(client.GET("/api/sources")),
+    staleTime: Infinity,
+  });
+}
+
+export function useServerFolder(path: string, enabled: boolean) {
+  return useQuery({
+    queryKey: ["server-folders", path],
+    enabled,
+    retry: false,
+    queryFn: () => need(client.GET("/api/server-folders", { params: { query: { path } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useBin(projectId: number) {
+  return useQuery({
+    queryKey: ["bin", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/bin", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useDisk(projectId: number) {
+  return useQuery({
+    queryKey: ["disk", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/disk", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useParcels(projectId: number) {
+  return useQuery({
+    queryKey: ["parcels", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/parcels", { params: { path: { project_id: projectId } } })),
   });
 }
 

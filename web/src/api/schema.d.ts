@@ -4,6 +4,90 @@
  */
 
 export interface paths {
+    "/api/projects/{project_id}/parcels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List All
+         * @description What was taken out, newest first.
+         */
+        get: operations["list_all_api_projects__project_id__parcels_get"];
+        put?: never;
+        /**
+         * Create
+         * @description Take out the collection, some of it, or the whole project, as a job.
+         */
+        post: operations["create_api_projects__project_id__parcels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parcels/{parcel_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download
+         * @description The zip.
+         */
+        get: operations["download_api_parcels__parcel_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parcels/{parcel_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Remove a parcel; the project stays as it is.
+         */
+        delete: operations["forget_api_parcels__parcel_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Make a project of an uploaded archive, as it was, as a job.
+         */
+        post: operations["bring_back_api_projects_bring_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -280,7 +364,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/uploads": {
+    "/api/uploads": {
         parameters: {
             query?: never;
             header?: never;
@@ -291,9 +375,9 @@ export interface paths {
         put?: never;
         /**
          * Begin Upload
-         * @description A place for files on their way into this project.
+         * @description A place for files on their way in.
          */
-        post: operations["begin_upload_api_projects__project_id__uploads_post"];
+        post: operations["begin_upload_api_uploads_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -350,10 +434,50 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Bring In
-         * @description Read what was uploaded, as a job.
+         * Bring In At Once
+         * @description Read what was uploaded and bring it in by the likeliest reading, as one job: for programs.
          */
-        post: operations["bring_in_api_projects__project_id__uploads__upload_id__import_post"];
+        post: operations["bring_in_at_once_api_projects__project_id__uploads__upload_id__import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sources
+         * @description Which kinds of sources the settings allow beside uploads.
+         */
+        get: operations["sources_api_sources_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/server-folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Server Folders
+         * @description What lies in a folder of the server's machine, below those that are allowed.
+         */
+        get: operations["server_folders_api_server_folders_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -373,8 +497,264 @@ export interface paths {
          */
         get: operations["list_all_api_projects__project_id__imports_get"];
         put?: never;
+        /**
+         * Begin
+         * @description Read a source, as a job; nothing is stored of it until its plan was decided on.
+         */
+        post: operations["begin_api_projects__project_id__imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read One
+         * @description One import with the survey of its source.
+         */
+        get: operations["read_one_api_imports__import_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Give Up
+         * @description Forget a source that is not brought in, or what was left out of one.
+         */
+        delete: operations["give_up_api_imports__import_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Again
+         * @description Read a source once more, after a failure or a change of it.
+         */
+        post: operations["read_again_api_imports__import_id__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan
+         * @description What bringing in by this choice would do; changes nothing.
+         */
+        post: operations["plan_api_imports__import_id__plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Strip
+         * @description Sample pictures of a source that is not brought in yet, in one row of squares.
+         */
+        get: operations["strip_api_imports__import_id__strip_get"];
+        put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Decide on a plan: bring in what it says, as a job.
+         */
+        post: operations["bring_in_api_imports__import_id__bring_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Rest
+         * @description Read a source again of which an earlier import left something out.
+         */
+        post: operations["bring_in_rest_api_imports__import_id__rest_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Move what an import put here into the bin, but for pictures that someone worked on since.
+         */
+        post: operations["take_back_api_imports__import_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/files.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fates
+         * @description Every file of a source and what became of it.
+         */
+        get: operations["fates_api_imports__import_id__files_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Bin
+         * @description What lies in a project's bin, last thrown away first.
+         */
+        get: operations["read_bin_api_projects__project_id__bin_get"];
+        put?: never;
+        /**
+         * Move
+         * @description Move pictures into the bin or out of it, as one step that can be taken back.
+         */
+        post: operations["move_api_projects__project_id__bin_post"];
+        /**
+         * Empty
+         * @description Remove what lies in the bin for good, as a job.
+         */
+        delete: operations["empty_api_projects__project_id__bin_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/pictures/{picture_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Write Note
+         * @description Write a picture's note anew.
+         */
+        put: operations["write_note_api_projects__project_id__pictures__picture_id__note_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/disk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Disk
+         * @description What a project takes of the disk.
+         */
+        get: operations["disk_api_projects__project_id__disk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/for-good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Project
+         * @description Remove a project that lies in the bin, with all its pictures, runs and packs, as a job.
+         */
+        delete: operations["remove_project_api_projects__project_id__for_good_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -798,11 +1178,55 @@ export interface components {
             class_name: string | null;
             /** Set Name */
             set_name: ("training" | "validation" | "test") | null;
+            /** Group Key */
+            group_key: string | null;
             /**
              * Came At
              * Format: date-time
              */
             came_at: string;
+        };
+        /**
+         * BinMove
+         * @description Pictures for the bin, or with `back` out of it.
+         */
+        BinMove: {
+            /** Picture Ids */
+            picture_ids: number[];
+            /**
+             * Back
+             * @default false
+             */
+            back: boolean;
+        };
+        /**
+         * BinRead
+         * @description What lies in the bin; the newest of it by name.
+         */
+        BinRead: {
+            /** Count */
+            count: number;
+            /** Pictures */
+            pictures: components["schemas"]["BinnedRead"][];
+        };
+        /**
+         * BinnedRead
+         * @description A picture in the bin.
+         */
+        BinnedRead: {
+            /** Id */
+            id: number;
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            /** Class Id */
+            class_id: number | null;
+            /**
+             * Deleted At
+             * Format: date-time
+             */
+            deleted_at: string;
         };
         /** Body_add_file_api_uploads__upload_id__files_put */
         Body_add_file_api_uploads__upload_id__files_put: {
@@ -815,6 +1239,42 @@ export interface components {
         Body_try_pictures_api_runs__run_id__try_post: {
             /** Files */
             files: string[];
+        };
+        /**
+         * ChoiceBody
+         * @description A reading and what was changed of it.
+         */
+        ChoiceBody: {
+            /**
+             * Read As
+             * @default folders
+             * @enum {string}
+             */
+            read_as: "folders" | "inner_folders" | "pattern" | "table" | "one_class" | "unlabelled";
+            /**
+             * Pattern
+             * @default
+             */
+            pattern: string;
+            /**
+             * Class Name
+             * @default
+             */
+            class_name: string;
+            /**
+             * Table
+             * @default
+             */
+            table: string;
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /** Renamed */
+            renamed?: {
+                [key: string]: string;
+            };
+            part?: components["schemas"]["PartBody"] | null;
         };
         /**
          * ClassRead
@@ -859,6 +1319,28 @@ export interface components {
             name: string;
         };
         /**
+         * DiskRead
+         * @description Bytes that a project takes of the disk, by what they are for.
+         */
+        DiskRead: {
+            /** Pictures */
+            pictures: number;
+            /** Thumbnails */
+            thumbnails: number;
+            /** Bin */
+            bin: number;
+            /** Shared */
+            shared: number;
+            /** Runs */
+            runs: number;
+            /** Exports */
+            exports: number;
+            /** Parcels */
+            parcels: number;
+            /** Sources */
+            sources: number;
+        };
+        /**
          * EpochRead
          * @description One epoch's figures.
          */
@@ -875,6 +1357,16 @@ export interface components {
             validation_accuracy: number;
             /** Learning Rate */
             learning_rate: number;
+        };
+        /**
+         * ExampleRead
+         * @description A file and the class that is read from it.
+         */
+        ExampleRead: {
+            /** Path */
+            path: string;
+            /** Class Name */
+            class_name: string | null;
         };
         /**
          * ExportRead
@@ -930,14 +1422,24 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
-         * ImportRead
-         * @description An import and, once it ended, what it found.
+         * ImportEntryRead
+         * @description An import and, once it ended, what it did.
          */
-        ImportRead: {
+        ImportEntryRead: {
             /** Id */
             id: number;
             /** Source Name */
             source_name: string;
+            /**
+             * Source Kind
+             * @enum {string}
+             */
+            source_kind: "upload" | "folder" | "bucket";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "planned" | "importing" | "done";
             /**
              * Created At
              * Format: date-time
@@ -947,6 +1449,41 @@ export interface components {
             report: {
                 [key: string]: unknown;
             } | null;
+            /** Undone At */
+            undone_at: string | null;
+        };
+        /**
+         * ImportRead
+         * @description An import with the survey of its source.
+         */
+        ImportRead: {
+            /** Id */
+            id: number;
+            /** Source Name */
+            source_name: string;
+            /**
+             * Source Kind
+             * @enum {string}
+             */
+            source_kind: "upload" | "folder" | "bucket";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "planned" | "importing" | "done";
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Report */
+            report: {
+                [key: string]: unknown;
+            } | null;
+            /** Undone At */
+            undone_at: string | null;
+            survey: components["schemas"]["SurveyRead"] | null;
+            choice: components["schemas"]["ChoiceBody"] | null;
         };
         /**
          * JobRead
@@ -956,14 +1493,14 @@ export interface components {
             /** Id */
             id: number;
             /** Project Id */
-            project_id: number;
+            project_id: number | null;
             /** Project Name */
             project_name: string;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "import" | "train" | "judge" | "export";
+            kind: "read" | "import" | "take_out" | "bring_back" | "empty" | "train" | "judge" | "export";
             /** Title */
             title: string;
             /** Subject Id */
@@ -1088,6 +1625,14 @@ export interface components {
             layers: components["schemas"]["LayerRead"][];
         };
         /**
+         * NoteWrite
+         * @description A picture's note.
+         */
+        NoteWrite: {
+            /** Note */
+            note: string;
+        };
+        /**
          * OutcomeRead
          * @description What a run said of a picture.
          */
@@ -1112,6 +1657,80 @@ export interface components {
             class_now: number | null;
             /** Gone */
             gone: boolean;
+        };
+        /**
+         * ParcelCreate
+         * @description What is to be taken out.
+         */
+        ParcelCreate: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "collection" | "project";
+            /**
+             * By Set
+             * @default false
+             */
+            by_set: boolean;
+            /** Split */
+            split?: number | null;
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /**
+             * Creator
+             * @default
+             */
+            creator: string;
+            /**
+             * Licence
+             * @default
+             */
+            licence: string;
+        };
+        /**
+         * ParcelRead
+         * @description Something taken out, or under way.
+         */
+        ParcelRead: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "collection" | "project";
+            /** Name */
+            name: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Size Bytes */
+            size_bytes: number | null;
+            /** Pictures */
+            pictures: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /** Error */
+            error: string | null;
+        };
+        /**
+         * PartBody
+         * @description A balanced random part.
+         */
+        PartBody: {
+            /** Per Class */
+            per_class: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * PictureDetailRead
@@ -1166,6 +1785,69 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+            /** Note */
+            note: string;
+        };
+        /**
+         * PlanRead
+         * @description What bringing in would do.
+         */
+        PlanRead: {
+            /** Classes */
+            classes: components["schemas"]["PlannedClassRead"][];
+            unlabelled: components["schemas"]["PlannedClassRead"];
+            /** Files */
+            files: number;
+            /** Chosen */
+            chosen: number;
+            /** Left Out */
+            left_out: number;
+            /** New */
+            new: number;
+            /** Known */
+            known: number;
+            /** Repeated */
+            repeated: number;
+            /** Two Labels */
+            two_labels: components["schemas"]["TwoLabelsRead"][];
+            /** Two Labels Count */
+            two_labels_count: number;
+            /** Groups */
+            groups: number;
+            /** Noted */
+            noted: number;
+            /** Wrappers */
+            wrappers: string[];
+            /** Notes */
+            notes: string[];
+            /** Examples */
+            examples: components["schemas"]["ExampleRead"][];
+        };
+        /**
+         * PlannedClassRead
+         * @description A class as the plan would fill it.
+         */
+        PlannedClassRead: {
+            /** Name */
+            name: string;
+            /** Read As */
+            read_as: string[];
+            /** Files */
+            files: number;
+            /** Chosen */
+            chosen: number;
+            /** Known */
+            known: number;
+            /** Repeated */
+            repeated: number;
+            /** Sets */
+            sets: {
+                [key: string]: number;
+            };
+            /** Samples */
+            samples: string[];
+            /** In Project */
+            in_project: number | null;
         };
         /**
          * PreprocessingBody
@@ -1204,6 +1886,16 @@ export interface components {
             classes: number;
             /** Runs */
             runs: number;
+        };
+        /**
+         * ProjectReturn
+         * @description An uploaded archive that is to become a project again.
+         */
+        ProjectReturn: {
+            /** Upload Id */
+            upload_id: string;
+            /** Name */
+            name: string;
         };
         /**
          * ProjectWrite
@@ -1297,6 +1989,20 @@ export interface components {
             looks: number;
         };
         /**
+         * ServerFolderRead
+         * @description A folder of the server's machine.
+         */
+        ServerFolderRead: {
+            /** Path */
+            path: string;
+            /** Folders */
+            folders: string[];
+            /** Archives */
+            archives: string[];
+            /** Files */
+            files: number;
+        };
+        /**
          * SharesBody
          * @description Parts of the whole, 0 to 1.
          */
@@ -1316,6 +2022,50 @@ export interface components {
              * @default 0.15
              */
             test: number;
+        };
+        /**
+         * SkipRead
+         * @description A file that is not brought in.
+         */
+        SkipRead: {
+            /** Path */
+            path: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * SourceCreate
+         * @description What is to be read: an upload's id, a path on the server, or bucket/prefix.
+         */
+        SourceCreate: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "upload" | "folder" | "bucket";
+            /** Location */
+            location: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Class Name
+             * @description Proposed for all pictures, if given.
+             * @default
+             */
+            class_name: string;
+        };
+        /**
+         * SourcesRead
+         * @description What the settings allow beside uploads.
+         */
+        SourcesRead: {
+            /** Server Folders */
+            server_folders: boolean;
+            /** Bucket */
+            bucket: string | null;
         };
         /**
          * SplitCreate
@@ -1367,6 +2117,62 @@ export interface components {
             in_no_set: number;
             /** Warnings */
             warnings: string[];
+        };
+        /**
+         * SurveyRead
+         * @description What a source holds.
+         */
+        SurveyRead: {
+            /** Files */
+            files: number;
+            /** Pictures */
+            pictures: number;
+            /** Known */
+            known: number;
+            /** Bytes */
+            bytes: number;
+            /** Formats */
+            formats: {
+                [key: string]: number;
+            };
+            /** Traits */
+            traits: {
+                [key: string]: number;
+            };
+            /** Smallest */
+            smallest: number[];
+            /** Largest */
+            largest: number[];
+            /** Folders */
+            folders: string[];
+            /** Folder Count */
+            folder_count: number;
+            /** Skipped */
+            skipped: components["schemas"]["SkipRead"][];
+            /** Skipped Count */
+            skipped_count: number;
+            /** Reasons */
+            reasons: {
+                [key: string]: number;
+            };
+            /** Tables */
+            tables: components["schemas"]["TableRead"][];
+            /** Class Order */
+            class_order: string[];
+            /** Readings */
+            readings: components["schemas"]["TriedRead"][];
+        };
+        /**
+         * TableRead
+         * @description A table that lies among the files.
+         */
+        TableRead: {
+            /** Path */
+            path: string;
+            /** Columns */
+            columns: string[];
+            /** Error */
+            error: string | null;
         };
         /**
          * TrainingBody
@@ -1441,6 +2247,29 @@ export interface components {
             class_weights: "none" | "balanced";
         };
         /**
+         * TriedRead
+         * @description A reading that was tried on all files.
+         */
+        TriedRead: {
+            choice: components["schemas"]["ChoiceBody"];
+            /** Classes */
+            classes: number;
+            /** Labelled */
+            labelled: number;
+        };
+        /**
+         * TwoLabelsRead
+         * @description One content under two classes.
+         */
+        TwoLabelsRead: {
+            /** Sha256 */
+            sha256: string;
+            /** Paths */
+            paths: string[];
+            /** Labels */
+            labels: string[];
+        };
+        /**
          * UndoRead
          * @description What was taken back, and how many pictures could not be.
          */
@@ -1502,6 +2331,166 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_all_api_projects__project_id__parcels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_api_projects__project_id__parcels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParcelCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParcelRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    download_api_parcels__parcel_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_api_parcels__parcel_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                parcel_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_back_api_projects_bring_back_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectReturn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_all_api_projects_get: {
         parameters: {
             query?: {
@@ -2066,13 +3055,11 @@ export interface operations {
             };
         };
     };
-    begin_upload_api_projects__project_id__uploads_post: {
+    begin_upload_api_uploads_post: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                project_id: number;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -2084,15 +3071,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -2159,10 +3137,13 @@ export interface operations {
             };
         };
     };
-    bring_in_api_projects__project_id__uploads__upload_id__import_post: {
+    bring_in_at_once_api_projects__project_id__uploads__upload_id__import_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
             path: {
                 upload_id: string;
                 project_id: number;
@@ -2195,6 +3176,57 @@ export interface operations {
             };
         };
     };
+    sources_api_sources_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesRead"];
+                };
+            };
+        };
+    };
+    server_folders_api_server_folders_get: {
+        parameters: {
+            query?: {
+                path?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerFolderRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_all_api_projects__project_id__imports_get: {
         parameters: {
             query?: never;
@@ -2212,7 +3244,539 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportRead"][];
+                    "application/json": components["schemas"]["ImportEntryRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_api_projects__project_id__imports_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_one_api_imports__import_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_up_api_imports__import_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_again_api_imports__import_id__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_api_imports__import_id__plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoiceBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    strip_api_imports__import_id__strip_get: {
+        parameters: {
+            query: {
+                /** @description SHA-256 of pictures, joined by commas. */
+                contents: string;
+                side?: number;
+            };
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_api_imports__import_id__bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoiceBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_rest_api_imports__import_id__rest_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_back_api_imports__import_id__undo_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    fates_api_imports__import_id__files_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_bin_api_projects__project_id__bin_get: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_api_projects__project_id__bin_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BinMove"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    empty_api_projects__project_id__bin_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    write_note_api_projects__project_id__pictures__picture_id__note_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                picture_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteWrite"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    disk_api_projects__project_id__disk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_project_api_projects__project_id__for_good_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
                 };
             };
             /** @description Validation Error */

@@ -22,6 +22,7 @@ const BY_PLACE: Record<string, Keys> = {
     ["0", "take the label away"],
     ["L", "label by typing a class's name"],
     ["Enter, double click", "Close-up; ← → for the next one there"],
+    ["Delete", "move what is chosen to the bin"],
     ["+ and −", "larger and smaller tiles"],
     ["Ctrl + Z", "take back this window's last step"],
   ],
@@ -35,12 +36,19 @@ const BY_PLACE: Record<string, Keys> = {
   release: [["Ctrl + O", "choose pictures to try"]],
 };
 
+const BRINGING_IN: Keys = [
+  ["Ctrl + Enter", "bring in what the plan says"],
+  ["Enter, Esc", "in a class's name: take it, or leave it as it was"],
+  ["Space", "with the camera open: take a shot"],
+];
+
 export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const place = useLocation().pathname.split("/").pop() ?? "";
+  const [place = "", page] = useLocation().pathname.split("/").slice(3);
+  const keys = page === "bring-in" ? BRINGING_IN : BY_PLACE[place];
   return (
     <Sheet title="Keys" open={open} onClose={onClose}>
       <dl className="grid grid-cols-[190px_1fr] gap-x-4 gap-y-1.5">
-        {[...(BY_PLACE[place] ?? []), ...EVERYWHERE].map(([key, what]) => (
+        {[...(keys ?? []), ...EVERYWHERE].map(([key, what]) => (
           <div key={key} className="contents">
             <dt className="font-mono text-sm">{key}</dt>
             <dd>{what}</dd>

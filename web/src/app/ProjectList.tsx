@@ -1,19 +1,21 @@
 /** The plain list of projects: open, new, rename, delete, restore. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { client, need, type Project } from "../api/client";
+import { client, header, need, type Project } from "../api/client";
 import { useProjects } from "../api/queries";
 import { plural } from "../domain/words";
 import { Button, buttonLook } from "../parts/Button";
 import { NameSheet } from "../parts/NameSheet";
 import { useNotices } from "../parts/Notices";
+import { Sheet } from "../parts/Sheet";
 import { Failed, Reading } from "../parts/States";
+import { upload } from "../places/rows/bringIn";
 import { ThemeSwitch } from "./ThemeSwitch";
 import { Tray } from "./Tray";
 
-type Asked = { kind: "new" } | { kind: "rename"; project: Project } | undefined;
+type Asked = { kind: "new" } | { kind: "rename" | "remove"; project: Project } | undefined;
 
 export function ProjectList() {
   const projects = useProjects();
@@ -22,6 +24,8 @@ export function ProjectList() {
   const navigate = useNavigate();
   const { say, fail } = useNotices();
   const [asked, setAsked] = useState<Asked>();
+  const archive = useRef<HTMLInputElement>(null);
+  const [sending, setSending] = useState(false);
   const refresh = () => queries.invalidateQueries({ queryKey: ["projects"] });
 
   const create = async (name: string) => {
@@ -48,6 +52,31 @@ export function ProjectList() {
       .then(refresh)
       .catch(fail);
 
+  const bringBack = async (file: File) => {
+    setSending(true);
+    try {
+      const path = file.name;
+      const uploadId = await upload([{ path, file }], () => {}, new AbortController().signal);
+      await need(
+        client.POST("/api/projects/bring-back", {
+          params: { header },
+          body: { upload_id: uploadId, name: path.replace(/\.zip$/i, "").slice(0, 200) || "project" },
+        }),
+      );
+      say(`${path} is being brought back, see the tray.`);
+    } catch (error) {
+      fail(error);
+    }
+    setSending(false);
+    void refresh();
+  };
+  const removeForGood = (project: Project) =>
+    need(
+      client.DELETE("/api/projects/{project_id}/for-good", { params: { path: { project_id: project.id } } }),
+    )
+      .catch(fail)
+      .finally(refresh);
+
   return (
     <div className="flex h-full flex-col">
       <title>Vast Orchard</title>
@@ -61,9 +90,27 @@ export function ProjectList() {
       <main className="mx-auto w-full max-w-[860px] flex-1 overflow-y-auto px-6 py-8">
         <div className="mb-4 flex items-center justify-between">
           <h2 className="text-xl font-semibold">Projects</h2>
-          <Button kind="main" onClick={() => setAsked({ kind: "new" })}>
-            New project
-          </Button>
+          <div className="flex gap-2">
+            <Button disabled={sending} onClick={() => archive.current?.click()}>
+              {sending ? "Sending the archive …" : "Bring back a project"}
+            </Button>
+            <input
+              ref={archive}
+              type="file"
+              accept=".zip,application/zip"
+              aria-label="Project archive"
+              className="sr-only"
+              tabIndex={-1}
+              onChange={(event) => {
+                const file = event.target.files?.[0];
+                if (file) void bringBack(file);
+                event.target.value = "";
+              }}
+            />
+            <Button kind="main" onClick={() => setAsked({ kind: "new" })}>
+              New project
+            </Button>
+          </div>
         </div>
         {projects.isPending && <Reading what="the projects" />}
         {projects.isError && <Failed error={projects.error} onRetry={() => void projects.refetch()} />}
@@ -103,7 +150,12 @@ export function ProjectList() {
                   <span className="min-w-0 truncate">
                     {project.name} <span className="text-quiet">· {plural(project.pictures, "picture")}</span>
                   </span>
-                  <Button onClick={() => void restore(project)}>Restore</Button>
+                  <span className="flex gap-1">
+                    <Button onClick={() => void restore(project)}>Restore</Button>
+                    <Button kind="danger" onClick={() => setAsked({ kind: "remove", project })}>
+                      Remove for good
+                    </Button>
+                  </span>
                 </li>
               ))}
             </ul>
@@ -118,6 +170,26 @@ export function ProjectList() {
           onClose={() => setAsked(undefined)}
           onName={create}
         />
+      )}
+      {asked?.kind === "remove" && (
+        <Sheet title={`Remove ${asked.project.name}`} open onClose={() => setAsked(undefined)}>
+          <p className="mb-4">
+            {plural(asked.project.pictures, "picture")}, {plural(asked.project.runs, "run")} and everything
+            else of this project are removed for good. This cannot be taken back.
+          </p>
+          <div className="flex justify-end gap-2">
+            <Button onClick={() => setAsked(undefined)}>Keep it</Button>
+            <Button
+              kind="danger"
+              onClick={() => {
+                setAsked(undefined);
+                void removeForGood(asked.project);
+              }}
+            >
+              Remove for good
+            </Button>
+          </div>
+        </Sheet>
       )}
       {asked?.kind === "rename" && (
         <NameSheet

@@ -11,7 +11,11 @@ import { useNotices } from "../parts/Notices";
 import { ProgressBar } from "../parts/ProgressBar";
 
 const PLACE: Record<Job["kind"], string> = {
+  read: "rows/bring-in",
   import: "rows",
+  take_out: "rows",
+  bring_back: "rows",
+  empty: "rows/bin",
   train: "runs",
   judge: "review",
   export: "release",
@@ -60,10 +64,7 @@ function Entry({ job }: { job: Job }) {
   return (
     <li className="border-b border-hairline px-2 py-2 last:border-0" data-state={job.state}>
       <div className="flex items-baseline justify-between gap-2">
-        <Link
-          to={`/p/${job.project_id}/${PLACE[job.kind]}`}
-          className="min-w-0 truncate font-semibold hover:underline"
-        >
+        <Link to={placeOf(job)} className="min-w-0 truncate font-semibold hover:underline">
           {job.title} <span className="font-normal text-quiet">· {job.project_name}</span>
         </Link>
         {isActive(job) ? (
@@ -86,6 +87,13 @@ function Entry({ job }: { job: Job }) {
       )}
     </li>
   );
+}
+
+function placeOf(job: Job): string {
+  if (job.project_id === null) return "/";
+  // A source that was read waits for a decision.
+  const rest = job.kind === "read" ? `/${job.subject_id}` : "";
+  return `/p/${job.project_id}/${PLACE[job.kind]}${rest}`;
 }
 
 /** Says when something ended since this window opened, even if it was too quick to be seen under way. */

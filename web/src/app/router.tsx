@@ -2,6 +2,8 @@
 import { createBrowserRouter, Navigate } from "react-router";
 import { ReleasePlace } from "../places/release/ReleasePlace";
 import { ReviewPlace } from "../places/review/ReviewPlace";
+import { BinPlace } from "../places/rows/BinPlace";
+import { BringInPlace } from "../places/rows/BringInPlace";
 import { RowsPlace } from "../places/rows/RowsPlace";
 import { RunsPlace } from "../places/runs/RunsPlace";
 import { NotFound } from "./NotFound";
@@ -20,6 +22,8 @@ export const router = createBrowserRouter([
         children: [
           { index: true, element: <Navigate to="rows" replace /> },
           { path: "rows", element: <RowsPlace /> },
+          { path: "rows/bring-in/:importId?", element: <BringInPlace /> },
+          { path: "rows/bin", element: <BinPlace /> },
           { path: "runs", element: <RunsPlace /> },
           { path: "review", element: <ReviewPlace /> },
           { path: "release", element: <ReleasePlace /> },

@@ -17,9 +17,11 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
+from vast_orchard.jobs.context import open_context
 from vast_orchard.jobs.engine import make_ready
+from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.settings import Settings
-from vast_orchard.store.bytes import ByteStore, byte_store
+from vast_orchard.store.bytes import ByteStore
 
 __all__ = ["TASKS", "set_up"]
 
@@ -34,11 +36,13 @@ class _Place:
 
     settings: Settings
     store: ByteStore
+    plans: Plans
 
 
 def set_up(settings: Settings) -> None:
     """Remember where the bytes are."""
-    _Place.settings, _Place.store = settings, byte_store(settings)
+    context = open_context(settings)
+    _Place.settings, _Place.store, _Place.plans = settings, context.store, Plans(context)
 
 
 def _ready() -> bool:
@@ -130,7 +134,17 @@ def _answer(model_path: str, files: Sequence[tuple[str, bytes]]) -> list[dict[st
     return answers
 
 
+def _plan(**arguments: Any) -> dict[str, Any]:
+    return _Place.plans.plan(**arguments)
+
+
+def _strip(**arguments: Any) -> bytes:
+    return _Place.plans.strip(**arguments)
+
+
 TASKS: dict[str, Callable[..., Any]] = {
+    "plan": _plan,
+    "strip": _strip,
     "ready": _ready,
     "sheet": _sheet,
     "whole": _whole,

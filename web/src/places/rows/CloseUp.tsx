@@ -1,6 +1,6 @@
 /** One picture enlarged with its facts, laid over the field, which stays visible around it. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import type { KeyboardEvent } from "react";
+import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Picture } from "../../api/client";
 import { usePictureDetail } from "../../api/queries";
 import { bytes, plural } from "../../domain/words";
@@ -15,16 +15,19 @@ interface Props {
   onClose: () => void;
   onStep: (by: -1 | 1) => void;
   onKey: (event: KeyboardEvent) => void;
+  onNote: (note: string) => void;
 }
 
 const IMAGE_SIDE = 480;
 
-export function CloseUp({ projectId, picture, split, classes, onClose, onStep, onKey }: Props) {
+export function CloseUp({ projectId, picture, split, classes, onClose, onStep, onKey, onNote }: Props) {
   const detail = usePictureDetail(projectId, picture.id, split);
   const entry = classes.find((item) => item.id === picture.class_id);
   // Small pictures are enlarged by whole steps, so that their pixels stay square.
   const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
   const onKeyDown = (event: KeyboardEvent) => {
+    // What is typed into the note is no command.
+    if (event.target instanceof HTMLTextAreaElement) return;
     if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
       event.preventDefault();
       onStep(event.key === "ArrowLeft" ? -1 : 1);
@@ -70,6 +73,7 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
               )}
             </dl>
             {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
+            <NoteField key={picture.id} note={picture.note} onNote={onNote} />
             <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
               {detail.data && (
                 <>
@@ -104,5 +108,29 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
         </DialogPanel>
       </div>
     </Dialog>
+  );
+}
+
+function NoteField({ note, onNote }: { note: string; onNote: (note: string) => void }) {
+  const [text, setText] = useState(note);
+  useEffect(() => setText(note), [note]);
+  const keep = () => text.trim() !== note && onNote(text.trim());
+  return (
+    <textarea
+      aria-label="Note"
+      placeholder="Note"
+      rows={2}
+      maxLength={5000}
+      value={text}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={keep}
+      onKeyDown={(event) => {
+        if (event.key === "Enter" && !event.shiftKey) {
+          event.preventDefault();
+          event.currentTarget.blur();
+        }
+      }}
+      className="rounded-control mt-2 w-full resize-none border border-edge bg-surface px-2 py-1 text-sm"
+    />
   );
 }

@@ -1,8 +1,9 @@
 /** Rows: bring in, look, sort, divide, mend. */
 import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, type KeyboardEvent, useCallback, useMemo, useRef, useState } from "react";
+import { type DragEvent, type KeyboardEvent, useCallback, useMemo, useState } from "react";
+import { Link, useNavigate } from "react-router";
 import { client, header, need } from "../../api/client";
-import { useJobs, usePictures } from "../../api/queries";
+import { useBin, useJobs, usePictures } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
 import { isActive, jobWords } from "../../domain/jobs";
@@ -17,15 +18,16 @@ import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
-import { BringInSheet, type Sending } from "./BringInSheet";
-import { bringIn, type ChosenFile, fromDrop } from "./bringIn";
+import { fromDrop } from "./bringIn";
 import { CloseUp } from "./CloseUp";
 import { DivideSheet } from "./DivideSheet";
 import { Field } from "./Field";
+import { TakeOutSheet } from "./TakeOutSheet";
 import { useMending } from "./useMending";
+import { useSending } from "./useSending";
 
 type Laid =
-  | { kind: "bring in" }
+  | { kind: "take out" }
   | { kind: "divide" }
   | { kind: "new class" }
   | { kind: "rename class"; classId: number }
@@ -42,13 +44,15 @@ export function RowsPlace() {
     (job) => job.kind === "import" && job.project_id === project.id && isActive(job),
   );
   const queries = useQueryClient();
-  const { say, fail } = useNotices();
+  const { fail } = useNotices();
   const [laid, setLaid] = useState<Laid>();
   const [selection, setSelection] = useState<Selection>(NOTHING_CHOSEN);
   const [closeUp, setCloseUp] = useState<number>();
   const [over, setOver] = useState(false);
-  const [sending, setSending] = useState<Sending>();
-  const stop = useRef<AbortController>(undefined);
+  const navigate = useNavigate();
+  const { sending, send, stop } = useSending(project.id);
+  const bin = useBin(project.id);
+  const bringIn = () => navigate(`/p/${project.id}/rows/bring-in`);
 
   const group: GroupKey = params.get("group") === "set" ? "set" : "class";
   const size = tileSizeOf(params.get("tile"));
@@ -62,27 +66,6 @@ export function RowsPlace() {
   const flat = useMemo(() => rows.flatMap((row) => row.pictures), [rows]);
   const chosen = [...selection.chosen];
   const opened = flat.find((picture) => picture.id === closeUp);
-
-  const send = async (files: ChosenFile[]) => {
-    if (!files.length) return;
-    stop.current = new AbortController();
-    setLaid({ kind: "bring in" });
-    setSending({ total: files.length, sent: 0 });
-    try {
-      const job = await bringIn(
-        project.id,
-        files,
-        (sent) => setSending({ total: files.length, sent }),
-        stop.current.signal,
-      );
-      say(`${job.title}: under way, see the tray.`);
-      setLaid(undefined);
-    } catch (error) {
-      if (!stop.current.signal.aborted) fail(error);
-    }
-    setSending(undefined);
-    void queries.invalidateQueries({ queryKey: ["jobs"] });
-  };
 
   const label = useCallback(
     (ids: readonly number[], classId: number | null) => void mending.label(ids, classId),
@@ -104,7 +87,10 @@ export function RowsPlace() {
     const asked = labelKey(event.key, classes);
     if (asked?.kind === "label") label(ids, asked.classId);
     else if (asked && ids.length) setLaid({ kind: "label" });
-    else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
+    else if (event.key === "Delete") {
+      if (ids.length) void mending.bin(ids);
+      if (opened) step(1);
+    } else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
     else if (event.key === "+" || event.key === "-") {
       const next = TILE_SIZES[TILE_SIZES.indexOf(size) + (event.key === "+" ? 1 : -1)];
       if (next) setAddress({ tile: String(next) });
@@ -143,7 +129,10 @@ export function RowsPlace() {
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    fromDrop(event.dataTransfer).then(send, fail);
+    // Dropped on the row of a class, pictures are proposed to be of it.
+    const row = (event.target as Element).closest("[data-row]")?.getAttribute("data-row");
+    const className = classes.find((entry) => row === `class-${entry.id}`)?.name;
+    fromDrop(event.dataTransfer).then((files) => send(files, className ? { className } : {}), fail);
   };
 
   return (
@@ -159,13 +148,16 @@ export function RowsPlace() {
       onDrop={onDrop}
     >
       <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
-        <Button kind={all.length ? "plain" : "main"} onClick={() => setLaid({ kind: "bring in" })}>
+        <Button kind={all.length ? "plain" : "main"} onClick={bringIn}>
           Bring in pictures
         </Button>
         <Button disabled={!all.length} onClick={() => setLaid({ kind: "divide" })}>
           Divide
         </Button>
         <Button onClick={() => setLaid({ kind: "new class" })}>New class</Button>
+        <Button disabled={!all.length} onClick={() => setLaid({ kind: "take out" })}>
+          Take out
+        </Button>
         <Button title="Take back this window's last step (Ctrl + Z)" onClick={() => void mending.undo()}>
           Undo
         </Button>
@@ -174,7 +166,21 @@ export function RowsPlace() {
             ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
             : `${plural(all.length, "picture")}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
         </span>
+        {sending && (
+          <div className="flex w-64 items-center gap-2" role="status">
+            <span className="whitespace-nowrap">
+              Sending {sending.sent} of {sending.total}
+            </span>
+            <ProgressBar done={sending.sent} total={sending.total} label="Sending files" />
+            <Button onClick={stop}>Stop</Button>
+          </div>
+        )}
         <div className="ml-auto flex items-center gap-4">
+          {!!bin.data?.count && (
+            <Link to={`/p/${project.id}/rows/bin`} className="text-quiet hover:underline">
+              Bin {bin.data.count.toLocaleString("en")}
+            </Link>
+          )}
           <Choice<GroupKey>
             label="Rows by"
             value={group}
@@ -204,10 +210,10 @@ export function RowsPlace() {
         {pictures.data && !all.length && !arriving && (
           <Empty title="No pictures yet">
             <p className="mb-4">
-              Drop a zip or a folder here: one folder for each class. What cannot be read is skipped and
-              listed with its reason; nothing is added twice.
+              Drop files, a folder, a zip or a tar here. You see which classes were understood, and what is
+              skipped, before anything is stored; nothing is added twice.
             </p>
-            <Button kind="main" onClick={() => setLaid({ kind: "bring in" })}>
+            <Button kind="main" onClick={bringIn}>
               Bring in pictures
             </Button>
           </Empty>
@@ -228,7 +234,7 @@ export function RowsPlace() {
         )}
         {over && (
           <div className="pointer-events-none absolute inset-3 z-30 flex items-center justify-center border-2 border-dashed border-choice bg-choice-wash/80 text-xl font-semibold">
-            Drop to bring in
+            Drop to bring in; on the row of a class, as that class
           </div>
         )}
       </div>
@@ -241,14 +247,15 @@ export function RowsPlace() {
           onClose={() => setCloseUp(undefined)}
           onStep={step}
           onKey={(event) => mendByKey(event, [opened.id])}
+          onNote={(note) => void mending.note(opened.id, note)}
         />
       )}
-      {laid?.kind === "bring in" && (
-        <BringInSheet
+      {laid?.kind === "take out" && (
+        <TakeOutSheet
           projectId={project.id}
-          sending={sending}
-          onFiles={(files) => void send(files)}
-          onStop={() => stop.current?.abort()}
+          pictures={all.length}
+          chosen={chosen}
+          split={split}
           onClose={() => setLaid(undefined)}
         />
       )}

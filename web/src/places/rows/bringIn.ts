@@ -1,19 +1,23 @@
-/** Takes files from a drop or a chooser to the server, and asks it to read them. */
-import { client, type Job, need, sendFiles } from "../../api/client";
+/** Takes files from a drop or a chooser to the server, and has it read them. */
+import { client, header, type Import, need, sendFiles } from "../../api/client";
 
 export interface ChosenFile {
   readonly path: string;
+  readonly file: Blob;
+}
+
+interface PickedFile extends ChosenFile {
   readonly file: File;
 }
 
 /** Files are sent this many at a time. */
 const AT_ONCE = 4;
 
-export function fromChooser(files: FileList): ChosenFile[] {
+export function fromChooser(files: FileList): PickedFile[] {
   return [...files].map((file) => ({ path: file.webkitRelativePath || file.name, file }));
 }
 
-async function filesOf(entry: FileSystemEntry): Promise<ChosenFile[]> {
+async function filesOf(entry: FileSystemEntry): Promise<PickedFile[]> {
   if (entry.isFile) {
     const file = await new Promise<File>((resolve, reject) =>
       (entry as FileSystemFileEntry).file(resolve, reject),
@@ -21,7 +25,7 @@ async function filesOf(entry: FileSystemEntry): Promise<ChosenFile[]> {
     return [{ path: entry.fullPath.replace(/^\/+/, ""), file }];
   }
   const reader = (entry as FileSystemDirectoryEntry).createReader();
-  const found: ChosenFile[] = [];
+  const found: PickedFile[] = [];
   // A reader hands out a hundred entries at a time, until none are left.
   for (;;) {
     const part = await new Promise<FileSystemEntry[]>((resolve, reject) =>
@@ -33,9 +37,9 @@ async function filesOf(entry: FileSystemEntry): Promise<ChosenFile[]> {
 }
 
 /** Everything that was dropped, folders with all that lies in them. */
-export async function fromDrop(data: DataTransfer): Promise<ChosenFile[]> {
+export async function fromDrop(data: DataTransfer): Promise<PickedFile[]> {
   const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  const found: ChosenFile[] = [];
+  const found: PickedFile[] = [];
   for (const entry of entries) found.push(...(await filesOf(entry)));
   return found;
 }
@@ -49,15 +53,13 @@ export function sourceName(files: readonly ChosenFile[]): string {
     : `${files.length} files`;
 }
 
-/** Sends all files; `progress` hears how many are there. Rejects at the first that cannot be stored. */
-export async function bringIn(
-  projectId: number,
+/** Sends all files; `progress` hears how many are there. Rejects, and leaves nothing, at the first that cannot be. */
+export async function upload(
   files: readonly ChosenFile[],
   progress: (sent: number) => void,
   signal: AbortSignal,
-): Promise<Job> {
-  const path = { project_id: projectId };
-  const upload = await need(client.POST("/api/projects/{project_id}/uploads", { params: { path } }));
+): Promise<string> {
+  const { id } = await need(client.POST("/api/uploads"));
   try {
     let next = 0;
     let sent = 0;
@@ -67,19 +69,37 @@ export async function bringIn(
         const body = new FormData();
         body.append("path", entry.path);
         body.append("file", entry.file, "file");
-        await sendFiles("PUT", `/api/uploads/${upload.id}/files`, body);
+        await sendFiles("PUT", `/api/uploads/${id}/files`, body);
         progress(++sent);
       }
     };
     await Promise.all(Array.from({ length: AT_ONCE }, sender));
-    return await need(
-      client.POST("/api/projects/{project_id}/uploads/{upload_id}/import", {
-        params: { path: { ...path, upload_id: upload.id } },
-        body: { source_name: sourceName(files) },
-      }),
-    );
+    return id;
   } catch (error) {
-    await client.DELETE("/api/uploads/{upload_id}", { params: { path: { upload_id: upload.id } } });
+    await client.DELETE("/api/uploads/{upload_id}", { params: { path: { upload_id: id } } });
     throw error;
   }
+}
+
+export interface SourceOf {
+  readonly kind: "upload" | "folder" | "bucket";
+  readonly location: string;
+  readonly name: string;
+  /** Proposed as the class of all pictures. */
+  readonly className?: string;
+}
+
+/** Has the server read a source; nothing of it is stored yet. */
+export function readSource(projectId: number, source: SourceOf): Promise<Import> {
+  return need(
+    client.POST("/api/projects/{project_id}/imports", {
+      params: { path: { project_id: projectId }, header },
+      body: {
+        kind: source.kind,
+        location: source.location,
+        name: source.name,
+        class_name: source.className ?? "",
+      },
+    }),
+  );
 }

@@ -7,6 +7,8 @@ import { useNotices } from "../../parts/Notices";
 
 export interface Mending {
   label: (pictureIds: readonly number[], classId: number | null) => Promise<void>;
+  bin: (pictureIds: readonly number[]) => Promise<void>;
+  note: (pictureId: number, note: string) => Promise<void>;
   undo: () => Promise<void>;
 }
 
@@ -14,7 +16,7 @@ export function useMending(projectId: number): Mending {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const refresh = useCallback(() => {
-    for (const key of ["pictures", "classes", "footing", "outcomes", "splits"]) {
+    for (const key of ["pictures", "classes", "footing", "outcomes", "splits", "bin", "imports"]) {
       void queries.invalidateQueries({ queryKey: [key] });
     }
   }, [queries]);
@@ -38,6 +40,41 @@ export function useMending(projectId: number): Mending {
     [projectId, refresh, say, fail],
   );
 
+  const bin = useCallback(
+    async (pictureIds: readonly number[]) => {
+      try {
+        const done = await need(
+          client.POST("/api/projects/{project_id}/bin", {
+            params: { path: { project_id: projectId }, header },
+            body: { picture_ids: [...pictureIds], back: false },
+          }),
+        );
+        say(`${done.summary}. Ctrl + Z takes it back.`);
+      } catch (error) {
+        fail(error);
+      }
+      refresh();
+    },
+    [projectId, refresh, say, fail],
+  );
+
+  const note = useCallback(
+    async (pictureId: number, text: string) => {
+      try {
+        await need(
+          client.PUT("/api/projects/{project_id}/pictures/{picture_id}/note", {
+            params: { path: { project_id: projectId, picture_id: pictureId }, header },
+            body: { note: text },
+          }),
+        );
+      } catch (error) {
+        fail(error);
+      }
+      refresh();
+    },
+    [projectId, refresh, fail],
+  );
+
   const undo = useCallback(async () => {
     try {
       const done = await need(
@@ -53,5 +90,5 @@ export function useMending(projectId: number): Mending {
     refresh();
   }, [projectId, refresh, say, fail]);
 
-  return { label, undo };
+  return { label, bin, note, undo };
 }

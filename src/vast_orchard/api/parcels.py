@@ -1,0 +1,93 @@
+"""Taking out, and bringing a whole project back, over HTTP."""
+
+import datetime as dt
+from collections.abc import Sequence
+from pathlib import Path as FilePath
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Path, Response
+from fastapi import status as http
+from fastapi.responses import FileResponse
+
+from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn
+from vast_orchard.errors import ConflictError, InputError, MissingError
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.store import parcels
+from vast_orchard.store.imports import create_import
+from vast_orchard.store.jobs import get_job
+from vast_orchard.store.projects import create_project, free_name, get_project
+from vast_orchard.store.schema import JobKind
+from vast_orchard.store.splits import list_splits
+from vast_orchard.store.transfer import has_work_under_way
+from vast_orchard.store.values import JobValue, ParcelValue
+
+__all__ = ["router"]
+
+router = APIRouter(prefix="/api", tags=["taking out"])
+
+
+def _parcel(session: SessionOf, parcel_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ParcelValue:
+    parcel = parcels.get_parcel(session, parcel_id)
+    get_project(session, parcel.project_id)
+    return parcel
+
+
+ParcelOf = Annotated[ParcelValue, Depends(_parcel)]
+
+
+def _file(parts: Parts, parcel: ParcelValue) -> FilePath:
+    return parts.settings.data_dir / "parcels" / f"{parcel.id}.zip"
+
+
+@router.get("/projects/{project_id}/parcels", response_model=list[ParcelRead])
+def list_all(session: SessionOf, project: ProjectOf) -> Sequence[ParcelValue]:
+    """What was taken out, newest first."""
+    return parcels.list_parcels(session, project.id)
+
+
+@router.post("/projects/{project_id}/parcels", response_model=ParcelRead, status_code=http.HTTP_202_ACCEPTED)
+def create(session: SessionOf, project: ProjectOf, body: ParcelCreate) -> ParcelValue:
+    """Take out the collection, some of it, or the whole project, as a job."""
+    if body.kind == "project" and has_work_under_way(session, project.id):
+        raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+    if body.kind == "collection" and not project.pictures:
+        raise ConflictError("There are no pictures to take out.", "Bring some in first.")
+    if body.split is not None and body.split not in {split.id for split in list_splits(session, project.id)}:
+        raise InputError(f"There is no split {body.split} in this project.", "Choose another, or none.")
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in project.name).strip("-").lower() or "project"
+    name = f"{plain}-{'project' if body.kind == 'project' else 'pictures'}-{dt.datetime.now(dt.UTC):%Y-%m-%d}.zip"
+    parcel = parcels.create_parcel(session, project.id, body.kind, name, body.model_dump(exclude={"kind"}))
+    start_job(session, project.id, JobKind.TAKE_OUT, f"Take out {name}", parcel.id)
+    return parcels.get_parcel(session, parcel.id)
+
+
+@router.get("/parcels/{parcel_id}/file", response_class=Response)
+def download(parts: PartsOf, parcel: ParcelOf) -> Response:
+    """The zip."""
+    if parcel.size_bytes is None:
+        raise ConflictError("This parcel is not packed yet.", "Wait for its job; failed ones say why in the tray.")
+    path = _file(parts, parcel)
+    if not path.exists():
+        raise MissingError("The parcel's file is gone.", "Take it out again.")
+    return FileResponse(path, media_type="application/zip", filename=parcel.name)
+
+
+@router.delete("/parcels/{parcel_id}", status_code=http.HTTP_204_NO_CONTENT)
+def forget(session: SessionOf, parts: PartsOf, parcel: ParcelOf) -> None:
+    """Remove a parcel; the project stays as it is."""
+    if parcel.state in ("waiting", "running"):
+        raise ConflictError("This parcel is being packed.", "Stop it in the tray first.")
+    parcels.delete_parcel(session, parcel.id)
+    _file(parts, parcel).unlink(missing_ok=True)
+
+
+@router.post("/projects/bring-back", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
+def bring_back(session: SessionOf, parts: PartsOf, window: WindowOf, body: ProjectReturn) -> JobValue:
+    """Make a project of an uploaded archive, as it was, as a job."""
+    if not (parts.settings.data_dir / "uploads" / body.upload_id).is_dir():
+        raise MissingError(f"There is no upload {body.upload_id}.", "Send the archive again.")
+    project = create_project(session, free_name(session, body.name))
+    entry = create_import(session, project.id, body.name, body.upload_id, window=window)
+    job = start_job(session, project.id, JobKind.BRING_BACK, f"Bring back {body.name}", entry.id)
+    return get_job(session, job)

@@ -1,0 +1,118 @@
+"""Brings a project's archive back as a project of its own, as it was."""
+
+import shutil
+from pathlib import Path
+
+from sqlalchemy.exc import DataError, IntegrityError
+
+from vast_orchard.errors import ArchiveError, DatabaseGoneError, InputError, LeaseLostError
+from vast_orchard.formats.picture_file import read_picture, thumbnail
+from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
+from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.imports import get_import
+from vast_orchard.store.locks import holding_bytes
+from vast_orchard.store.transfer import RECORDS, Loader
+
+__all__ = ["bring_back"]
+
+
+def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None:
+    """Fill an empty project from the archive that was uploaded for it: all of it, or nothing.
+
+    Parameters
+    ----------
+    import_id : int
+        The import under which the archive was uploaded; it goes with the records that come in its place.
+
+    Raises
+    ------
+    ArchiveError, InputError
+        It is no archive of a project, or damaged.
+    """
+    with context.database.session() as session:
+        entry = get_import(session, import_id)
+    place = context.uploads / entry.location
+    if entry.state == "done":
+        return
+    try:
+        found = list(place.iterdir()) if place.is_dir() else []
+        if len(found) != 1:
+            raise ArchiveError(f"{len(found)} files were sent.", "Choose the one file of a project's archive.")
+        archive, reader = open_project_archive(found[0])
+        with archive, holding_bytes(context.database):
+            _Return(context, entry.project_id, import_id, reader).run(progress)
+    except (DatabaseGoneError, LeaseLostError):
+        raise
+    except Exception:
+        _forget(context, place, entry.project_id)
+        raise
+    shutil.rmtree(place, ignore_errors=True)
+
+
+def _forget(context: WorkContext, place: Path, project_id: int) -> None:
+    """Nothing came of it: the project that was made for it lies in the bin, with the reason in the tray."""
+    from vast_orchard.store.projects import delete_project
+
+    shutil.rmtree(place, ignore_errors=True)
+    with context.database.session() as session:
+        delete_project(session, project_id)
+
+
+class _Return:
+    """One archive on its way in."""
+
+    def __init__(self, context: WorkContext, project_id: int, import_id: int, reader: ArchiveReader) -> None:
+        self._context, self._project_id, self._import_id, self._reader = context, project_id, import_id, reader
+
+    def run(self, progress: Progress) -> None:
+        """Bytes first, which harm nobody, then all records in one transaction."""
+        pictures, files = self._reader.names("pictures"), self._reader.names("files")
+        progress.stage("Bringing the project back", len(pictures) + len(files) + len(RECORDS))
+        for sha256 in pictures:
+            self._keep(sha256)
+            progress.advance()
+        self._check(pictures)
+        with self._context.database.session() as session:
+            loader = Loader(session, self._project_id)
+            try:
+                for table in RECORDS:
+                    loader.load(table, self._reader.records(table))
+                self._files(loader, files)
+                loader.place_exports(
+                    int(path.removeprefix("exports/").removesuffix(".zip"))
+                    for path in files
+                    if path.startswith("exports/")
+                )
+            except (KeyError, TypeError, ValueError, DataError, IntegrityError) as error:
+                raise InputError(
+                    f"The archive's records do not hold together ({str(error)[:200]}).", "Make it again."
+                ) from error
+            self._context.store.settle()
+            loader.finish(self._reader.name, self._import_id)
+        progress.advance(len(files) + len(RECORDS))
+
+    def _keep(self, sha256: str) -> None:
+        store = self._context.store
+        data = self._reader.read(f"pictures/{sha256}")
+        # Decoded once, so that nothing comes in by this way that an import would refuse.
+        picture = read_picture(data, limits=self._context.picture_limits)
+        store.write_picture(data)
+        if not store.exists(store.thumbnail_path(sha256)):
+            store.write(store.thumbnail_path(sha256), thumbnail(picture))
+
+    def _check(self, pictures: list[str]) -> None:
+        held = set(pictures)
+        for table in ("picture", "run_picture"):
+            missing = next((row for row in self._reader.records(table) if row.get("sha256") not in held), None)
+            if missing is not None:
+                raise ArchiveError("The archive lacks a picture that its records name.", "Make it again.")
+
+    def _files(self, loader: Loader, files: list[str]) -> None:
+        for path in files:
+            kind, _, rest = path.partition("/")
+            if kind == "runs":
+                run, _, name = rest.partition("/")
+                target = f"runs/{loader.new_id('run', int(run))}/{name}"
+            else:
+                target = f"exports/{loader.new_id('export', int(rest.removesuffix('.zip')))}.zip"
+            self._context.store.write(target, self._reader.read(f"files/{path}"))

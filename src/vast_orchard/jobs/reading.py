@@ -1,0 +1,261 @@
+"""Reads a source before anything of it is stored: an inventory of its files, and the readings that fit.
+
+Repeating it, whole or after a crash, begins anew and ends the same.
+"""
+
+import hashlib
+import os
+import shutil
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import replace
+from typing import IO, Any
+
+from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError
+from vast_orchard.formats.folder_tree import reason_to_skip
+from vast_orchard.formats.inventory import ListedFile, write_lines
+from vast_orchard.formats.label_table import TABLE_ENDINGS, open_table
+from vast_orchard.formats.members import Source
+from vast_orchard.formats.picture_file import glance
+from vast_orchard.formats.source_survey import SourceRecord, class_order, try_readings
+from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.source_place import open_settled, settle_source
+from vast_orchard.store.imports import get_import, known_contents, set_place, set_survey
+from vast_orchard.store.values import ImportValue
+
+__all__ = ["batches", "read_source", "record_of"]
+
+_BATCH = 256
+_BATCH_BYTES = 32 * 2**20
+_AT_ONCE = 32
+# The survey lists this many skipped files by name and counts the rest.
+_LISTED = 500
+_MOST_TABLES = 20
+_METADATA = "croissant.json"
+
+
+def record_of(context: WorkContext, import_id: int) -> SourceRecord:
+    """Where the notes on an import's source lie."""
+    return SourceRecord(folder=context.readings / str(import_id))
+
+
+def batches(source: Source, names: Sequence[str] | Iterator[str]) -> Iterator[list[tuple[str, bytes | OrchardError]]]:
+    """Files with their bytes, read one after the other as archives want it; a few megabytes at a time."""
+    batch: list[tuple[str, bytes | OrchardError]] = []
+    size = 0
+    for name in names:
+        try:
+            data: bytes | OrchardError = source.read(name)
+        except OrchardError as error:
+            data = error
+        batch.append((name, data))
+        size += len(data) if isinstance(data, bytes) else 0
+        if len(batch) == _BATCH or size > _BATCH_BYTES:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
+
+
+def read_source(context: WorkContext, import_id: int, progress: Progress) -> None:
+    """List a source, look at the head of every picture, try the readings, and store what was found.
+
+    Raises
+    ------
+    ArchiveError, InputError, ServiceError
+        The source cannot be read; what it had fetched is removed.
+    StoppedError
+    """
+    with context.database.session() as session:
+        entry = get_import(session, import_id)
+    record = record_of(context, import_id)
+    shutil.rmtree(record.folder, ignore_errors=True)
+    record.folder.mkdir(parents=True)
+    try:
+        settled = settle_source(context, entry, progress)
+        with context.database.session() as session:
+            # At once: a worker that dies from here on finds what was fetched.
+            entry = set_place(session, import_id, location=settled.location, kind=settled.kind)
+        with open_settled(context, entry) as source:
+            survey = _Surveyor(context, entry, source, record, settled.left_out).run(progress)
+    except (DatabaseGoneError, LeaseLostError):
+        raise
+    except Exception:
+        shutil.rmtree(record.folder, ignore_errors=True)
+        raise
+    with context.database.session() as session:
+        set_survey(session, import_id, survey)
+
+
+class _Surveyor:
+    """One pass over a source."""
+
+    def __init__(
+        self,
+        context: WorkContext,
+        entry: ImportValue,
+        source: Source,
+        record: SourceRecord,
+        left_out: Sequence[tuple[str, str]],
+    ) -> None:
+        self._context, self._entry, self._source, self._record = context, entry, source, record
+        self._skipped = list(left_out[:_LISTED])
+        self._skipped_count = len(left_out)
+        self._reasons = Counter(reason for _, reason in left_out)
+        self._formats: Counter[str] = Counter()
+        self._traits: Counter[str] = Counter()
+        self._pictures = self._known = self._bytes = 0
+        self._smallest: list[int] = []
+        self._largest: list[int] = []
+
+    def run(self, progress: Progress) -> dict[str, Any]:
+        """Write the inventory and say what was found."""
+        progress.stage("Listing the files", 0)
+        names = self._source.names()
+        files, folders = len(names), sorted({name.rpartition("/")[0] for name in names})
+        progress.stage("Reading the files", files)
+        with self._record.inventory.open("w", encoding="utf-8") as out:
+            pictures = self._sort_out(names, out, progress)
+            tables, order = self._tables(names)
+            del names
+            self._look(pictures, out, progress)
+        progress.stage("Trying readings", 0)
+        readings = try_readings(self._record, tables)
+        return {
+            "files": files,
+            "pictures": self._pictures,
+            "known": self._known,
+            "bytes": self._bytes,
+            "formats": dict(self._formats.most_common()),
+            "traits": dict(self._traits.most_common()),
+            "smallest": self._smallest,
+            "largest": self._largest,
+            "folders": folders[:20],
+            "folder_count": len(folders),
+            "skipped": [{"path": path, "reason": reason} for path, reason in self._skipped],
+            "skipped_count": self._skipped_count,
+            "reasons": dict(self._reasons.most_common(20)),
+            "tables": [self._table_facts(number, path) for number, path in enumerate(tables)],
+            "class_order": order,
+            "readings": [tried.to_json() for tried in readings],
+        }
+
+    def _sort_out(self, names: Sequence[str], out: IO[str], progress: Progress) -> list[str]:
+        """Files that may be pictures by their names; the others are listed as skipped."""
+        pictures = []
+        for name in names:
+            reason = reason_to_skip(name)
+            if reason is None:
+                pictures.append(name)
+            else:
+                write_lines(out, [self._skip(name, reason)])
+        progress.advance(len(names) - len(pictures))
+        return pictures
+
+    def _skip(self, name: str, reason: str) -> ListedFile:
+        self._skipped_count += 1
+        self._reasons[reason] += 1
+        if len(self._skipped) < _LISTED:
+            self._skipped.append((name, reason))
+        return ListedFile(
+            path=name, sha256="", size_bytes=0, width=0, height=0, format="", traits=(), known=False, skipped=reason
+        )
+
+    def _tables(self, names: Sequence[str]) -> tuple[list[str], list[str]]:
+        """Keep copies of the source's tables, and the order of classes if our own metadata lie beside."""
+        found = [name for name in names if name.lower().endswith(TABLE_ENDINGS)][:_MOST_TABLES]
+        kept: list[str] = []
+        order: list[str] = []
+        for path in found:
+            try:
+                self._record.table_copy(len(kept)).write_bytes(self._source.read(path))
+            except OrchardError:
+                continue  # listed as skipped like every file that is no picture
+            kept.append(path)
+        for path in names:
+            if path.rpartition("/")[2] == _METADATA:
+                order = class_order(self._source.read(path))
+                break
+        return kept, order
+
+    def _table_facts(self, number: int, path: str) -> dict[str, Any]:
+        try:
+            table = open_table(self._record.table_copy(number).read_bytes(), path)
+        except OrchardError as error:
+            return {"path": path, "columns": [], "error": str(error)}
+        return {"path": path, "columns": list(table.columns), "error": None}
+
+    def _look(self, pictures: Sequence[str], out: IO[str], progress: Progress) -> None:
+        """Hash every picture and look at its head, a batch at a time, while the next is read."""
+        threads = self._context.settings.threads or len(os.sched_getaffinity(0))
+        with ThreadPoolExecutor(threads) as pool:
+            under_way: list[Future[list[ListedFile | tuple[str, str]]]] = []
+            for batch in batches(self._source, pictures):
+                parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
+                following = [pool.submit(self._glance_all, part) for part in parts]
+                try:
+                    self._note(under_way, out, progress)
+                except BaseException:
+                    pool.shutdown(cancel_futures=True)
+                    raise
+                under_way = following
+            self._note(under_way, out, progress)
+
+    def _glance_all(self, files: Sequence[tuple[str, bytes | OrchardError]]) -> list[ListedFile | tuple[str, str]]:
+        found: list[ListedFile | tuple[str, str]] = []
+        for name, data in files:
+            if isinstance(data, OrchardError):
+                found.append((name, str(data)))
+                continue
+            try:
+                seen = glance(data, self._context.picture_limits)
+            except OrchardError as error:
+                found.append((name, str(error)))
+                continue
+            found.append(
+                ListedFile(
+                    path=name,
+                    sha256=hashlib.sha256(data).hexdigest(),
+                    size_bytes=len(data),
+                    width=seen.width,
+                    height=seen.height,
+                    format=seen.format,
+                    traits=seen.traits,
+                    known=False,
+                    skipped=None,
+                )
+            )
+        return found
+
+    def _note(
+        self, under_way: "Sequence[Future[list[ListedFile | tuple[str, str]]]]", out: IO[str], progress: Progress
+    ) -> None:
+        entries = [entry for part in under_way for entry in part.result()]
+        if not entries:
+            return
+        contents = {entry.sha256 for entry in entries if isinstance(entry, ListedFile)}
+        with self._context.database.session() as session:
+            known = known_contents(session, self._entry.project_id, contents)
+        rows = []
+        for entry in entries:
+            if isinstance(entry, tuple):
+                rows.append(self._skip(*entry))
+                continue
+            self._count(entry, entry.sha256 in known)
+            rows.append(replace(entry, known=True) if entry.sha256 in known else entry)
+        write_lines(out, rows)
+        progress.advance(len(rows))
+
+    def _count(self, entry: ListedFile, known: bool) -> None:
+        self._pictures += 1
+        self._known += known
+        self._bytes += entry.size_bytes
+        self._formats[entry.format] += 1
+        self._traits.update(entry.traits)
+        size = [entry.width, entry.height]
+        area = entry.width * entry.height
+        if not self._smallest or area < self._smallest[0] * self._smallest[1]:
+            self._smallest = size
+        if not self._largest or area > self._largest[0] * self._largest[1]:
+            self._largest = size

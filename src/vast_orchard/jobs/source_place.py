@@ -1,0 +1,120 @@
+"""Where an import's files lie, and how they get there: uploaded, on the server, or fetched from a bucket."""
+
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from vast_orchard.errors import InputError
+from vast_orchard.formats.members import Source
+from vast_orchard.formats.source import ARCHIVE_ENDINGS, open_source
+from vast_orchard.formats.tar_source import unpack_tar
+from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.server_folders import checked_server_path
+from vast_orchard.store.values import ImportValue
+
+__all__ = ["SettledSource", "open_settled", "settle_source", "source_place"]
+
+_BUCKET_FILE = "bucket.zip"
+
+
+@dataclass(frozen=True, kw_only=True)
+class SettledSource:
+    """A source that lies on this machine and can be read in any order."""
+
+    kind: str  # upload, folder
+    location: str
+    left_out: list[tuple[str, str]]  # what could not even be fetched, and why
+
+
+def source_place(context: WorkContext, entry: ImportValue) -> Path:
+    """The file or folder of an import.
+
+    Raises
+    ------
+    InputError
+        A path on the server that the settings do not allow (any more).
+    """
+    if entry.source_kind == "folder":
+        return checked_server_path(context.settings, entry.location)
+    return context.uploads / entry.location
+
+
+def _only_archive(place: Path) -> Path:
+    """The archive that lies alone in an upload; an archive among dropped files is one of them."""
+    inside = list(place.iterdir()) if place.is_dir() else []
+    alone = len(inside) == 1 and inside[0].is_file() and inside[0].name.lower().endswith(ARCHIVE_ENDINGS)
+    return inside[0] if alone else place
+
+
+def settle_source(context: WorkContext, entry: ImportValue, progress: Progress) -> SettledSource:
+    """Fetch a bucket, unpack a packed tar; everything else lies well already. Doing it twice does no harm."""
+    if entry.source_kind == "bucket":
+        return _fetch(context, entry, progress)
+    place = source_place(context, entry)
+    archive = place if entry.source_kind == "folder" else _only_archive(place)
+    if archive.is_file() and archive.name.lower().endswith(ARCHIVE_ENDINGS[1:]):
+        upload = entry.location if entry.source_kind == "upload" else secrets.token_hex(8)
+        target = context.uploads / upload / "unpacked.tar"
+        target.parent.mkdir(parents=True, exist_ok=True)
+        draft = target.parent.with_suffix(".part")
+        progress.stage("Unpacking", 0)
+        if unpack_tar(archive, draft, context.source_limits, lambda _: progress.advance(0)):
+            if entry.source_kind == "upload":
+                archive.unlink()
+            draft.replace(target)
+            return SettledSource(kind="upload", location=upload, left_out=[])
+        if entry.source_kind == "folder":
+            target.parent.rmdir()
+    return SettledSource(kind=entry.source_kind, location=entry.location, left_out=[])
+
+
+def _fetch(context: WorkContext, entry: ImportValue, progress: Progress) -> SettledSource:
+    # Imported here: signing and listing take twenty megabytes that no other import needs.
+    from vast_orchard.formats.bucket import BucketAccess, fetch_bucket
+
+    settings = context.settings
+    access = BucketAccess(
+        url=settings.bucket_url,
+        key=settings.bucket_key,
+        secret=settings.bucket_secret,
+        region=settings.bucket_region,
+        limit_s=settings.bucket_limit_s,
+    )
+    upload = secrets.token_hex(8)
+    target = context.uploads / upload / _BUCKET_FILE
+    target.parent.mkdir(parents=True)
+    known = 0.0
+
+    def hear(done: int, total: int) -> None:
+        nonlocal known
+        if total != known:
+            progress.stage("Fetching from the bucket", total)
+            known = total
+        elif done:
+            progress.advance()
+
+    try:
+        progress.stage("Asking the bucket what it holds", 0)
+        left_out = fetch_bucket(access, entry.location, target, context.source_limits, hear)
+    except BaseException:
+        target.parent.rmdir()
+        raise
+    return SettledSource(kind="upload", location=upload, left_out=left_out)
+
+
+@contextmanager
+def open_settled(context: WorkContext, entry: ImportValue) -> Iterator[Source]:
+    """A settled source, to read from.
+
+    Raises
+    ------
+    ArchiveError, InputError
+        It is gone, damaged, or may not be read.
+    """
+    place = source_place(context, entry)
+    if not entry.location or not place.exists():
+        raise InputError(f"The files of {entry.source_name} are no longer here.", "Bring them in again.")
+    with open_source(_only_archive(place) if entry.source_kind == "upload" else place, context.source_limits) as source:
+        yield source

@@ -1,0 +1,135 @@
+"""Makes parcels: a collection as a zip of class folders, or a whole project as an archive."""
+
+import datetime as dt
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from vast_orchard.errors import ConflictError, ServiceError
+from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
+from vast_orchard.formats.croissant import DatasetFacts
+from vast_orchard.formats.project_archive import ArchiveWriter, write_project_archive
+from vast_orchard.jobs.catalogue import PROGRAM
+from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.bin import project_contents, project_files
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.parcels import finish_parcel, get_parcel
+from vast_orchard.store.pictures import packed_pictures
+from vast_orchard.store.projects import get_project
+from vast_orchard.store.transfer import dump_records, has_work_under_way
+from vast_orchard.store.values import FullPicture, ParcelValue
+
+__all__ = ["make_parcel", "parcel_path"]
+
+
+def parcel_path(context_parcels: Path, parcel_id: int) -> Path:
+    """Where a parcel's file lies."""
+    return context_parcels / f"{parcel_id}.zip"
+
+
+def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> None:
+    """Write a parcel's file; a parcel that fails or is stopped leaves none.
+
+    Raises
+    ------
+    ConflictError
+        There is nothing to take out, or the project changes by itself just now.
+    ServiceError
+        The disk is full.
+    """
+    with context.database.session() as session:
+        parcel = get_parcel(session, parcel_id)
+    if parcel.size_bytes is not None:
+        return  # a worker that died after its last step did everything already
+    context.parcels.mkdir(parents=True, exist_ok=True)
+    target = parcel_path(context.parcels, parcel_id)
+    try:
+        count = (_project if parcel.kind == "project" else _collection)(context, parcel, target, progress)
+    except OSError as error:
+        target.unlink(missing_ok=True)
+        raise ServiceError(f"The parcel cannot be written: {error}.", "Make room on the disk, then repeat.") from error
+    with context.database.session() as session:
+        finish_parcel(session, parcel_id, target.stat().st_size, count)
+
+
+def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progress: Progress) -> int:
+    options = parcel.options
+    with context.database.session() as session:
+        project = get_project(session, parcel.project_id)
+        classes = [entry.name for entry in list_classes(session, parcel.project_id)]
+        chosen = options.get("picture_ids")
+        pictures = packed_pictures(session, parcel.project_id, options.get("split"), chosen)
+    if not pictures:
+        raise ConflictError("There are no pictures to take out.", "Bring some in, or choose others.")
+    progress.stage("Packing pictures", len(pictures))
+    facts = DatasetFacts(
+        name=project.name,
+        description=f"{len(pictures)} pictures in {len(classes)} classes, taken out of the project {project.name}.",
+        published=f"{dt.datetime.now(dt.UTC):%Y-%m-%d}",
+        version="1.0.0",
+        classes=classes,
+        creator=str(options.get("creator") or ""),
+        licence=str(options.get("licence") or ""),
+    )
+    draft = target.with_suffix(".part")
+    try:
+        count = write_collection_zip(
+            draft,
+            _packed(pictures),
+            lambda sha256: context.store.read(context.store.picture_path(sha256)),
+            facts,
+            by_set=bool(options.get("by_set")),
+            progress=progress.advance,
+        )
+        draft.replace(target)
+    finally:
+        draft.unlink(missing_ok=True)
+    return count
+
+
+def _packed(pictures: Sequence[FullPicture]) -> Iterator[PackedPicture]:
+    for x in pictures:
+        yield PackedPicture(
+            sha256=x.sha256,
+            name=x.name,
+            label=x.class_name,
+            set_name=x.set_name,
+            group=x.group_key,
+            note=x.note,
+            width=x.width,
+            height=x.height,
+            mode=x.mode,
+            format=x.format,
+            size_bytes=x.size_bytes,
+            two_labels=x.two_labels,
+            came_at=x.came_at,
+            appearances=x.appearances,
+        )
+
+
+def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: Progress) -> int:
+    store, project_id = context.store, parcel.project_id
+    with context.database.session() as session:
+        if has_work_under_way(session, project_id):
+            raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+        contents = project_contents(session, project_id)
+        files = project_files(session, project_id)
+    copied = [*files.checkpoints, *files.exports]
+    progress.stage("Packing the project", len(contents) + len(copied) + 1)
+
+    def write(archive: ArchiveWriter) -> None:
+        with context.database.session() as session:
+            name = get_project(session, project_id).name
+            counts = {table: archive.records(table, rows) for table, rows in dump_records(session, project_id)}
+        progress.advance()
+        for sha256 in contents:
+            archive.file(f"pictures/{sha256}", store.read(store.picture_path(sha256)))
+            if store.exists(store.thumbnail_path(sha256)):
+                archive.file(f"thumbnails/{sha256}", store.read(store.thumbnail_path(sha256)))
+            progress.advance()
+        for path in copied:
+            archive.file(f"files/{path}", store.read(path))
+            progress.advance()
+        archive.finish(name, PROGRAM, counts)
+
+    write_project_archive(target, write)
+    return len(contents)

@@ -1,0 +1,281 @@
+"""A project's records as rows of plain values, and back again under fresh ids.
+
+Ids mean something within one database only. On the way back every row gets a new one, and every column and every
+place in a JSON value that names another record follows.
+"""
+
+import datetime as dt
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import islice
+from typing import Any
+
+from sqlalchemy import BigInteger, DateTime, Select, Table, cast, delete, func, insert, select, update
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import InputError
+from vast_orchard.store.database import tell
+from vast_orchard.store.projects import checked_name, free_name
+from vast_orchard.store.schema import (
+    Action,
+    ActionChange,
+    Appearance,
+    Base,
+    Checkpoint,
+    Class,
+    Epoch,
+    Export,
+    Import,
+    Job,
+    JobKind,
+    JobState,
+    Look,
+    Picture,
+    Prediction,
+    Project,
+    Run,
+    RunPicture,
+    Split,
+    SplitMember,
+)
+
+__all__ = ["RECORDS", "Loader", "dump_records", "has_work_under_way"]
+
+_BATCH = 2000
+_Row = dict[str, Any]
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Kind:
+    """One table of a project's records."""
+
+    table: type[Base]
+    belongs: Callable[[Select[Any], int], Select[Any]]  # keeps the rows of one project
+    names: Mapping[str, str]  # column to the table whose id it holds
+
+    @property
+    def sql(self) -> Table:
+        found = self.table.__table__
+        assert isinstance(found, Table)
+        return found
+
+
+def _of_project(table: type[Any]) -> Callable[[Select[Any], int], Select[Any]]:
+    return lambda query, project: query.where(table.project_id == project)
+
+
+def _through(column_: Any, parent: type[Any]) -> Callable[[Select[Any], int], Select[Any]]:
+    return lambda query, project: query.join(parent, parent.id == column_).where(parent.project_id == project)
+
+
+def _ended_work(query: Select[Any], project: int) -> Select[Any]:
+    # How runs and exports ended stands in their jobs.
+    kept = Job.kind.in_([JobKind.TRAIN, JobKind.EXPORT]) & Job.state.not_in([JobState.WAITING, JobState.RUNNING])
+    return query.where(Job.project_id == project, kept)
+
+
+def _over(query: Select[Any], project: int) -> Select[Any]:
+    return query.where(Import.project_id == project, Import.report.is_not(None))
+
+
+# In an order in which each row finds what it names. `job` comes last: its subject is of a kind that its row tells.
+RECORDS: Mapping[str, _Kind] = {
+    kind.table.__tablename__: kind
+    for kind in (
+        _Kind(table=Class, belongs=_of_project(Class), names={"project_id": "project"}),
+        _Kind(table=Import, belongs=_over, names={"project_id": "project"}),
+        _Kind(
+            table=Picture,
+            belongs=_of_project(Picture),
+            names={"project_id": "project", "class_id": "class", "import_id": "import"},
+        ),
+        _Kind(
+            table=Appearance,
+            belongs=_through(Appearance.picture_id, Picture),
+            names={"picture_id": "picture", "import_id": "import"},
+        ),
+        _Kind(table=Action, belongs=_of_project(Action), names={"project_id": "project", "undoes": "action"}),
+        _Kind(
+            table=ActionChange,
+            belongs=_through(ActionChange.action_id, Action),
+            names={
+                "action_id": "action", "picture_id": "picture", "class_before": "class", "class_after": "class",
+            },
+        ),
+        _Kind(table=Split, belongs=_of_project(Split), names={"project_id": "project"}),
+        _Kind(
+            table=SplitMember,
+            belongs=_through(SplitMember.split_id, Split),
+            names={"split_id": "split", "picture_id": "picture"},
+        ),
+        _Kind(table=Run, belongs=_of_project(Run), names={"project_id": "project", "split_id": "split"}),
+        _Kind(
+            table=RunPicture,
+            belongs=_through(RunPicture.run_id, Run),
+            names={"run_id": "run", "picture_id": "picture", "class_id": "class"},
+        ),
+        _Kind(table=Epoch, belongs=_through(Epoch.run_id, Run), names={"run_id": "run"}),
+        _Kind(table=Checkpoint, belongs=_through(Checkpoint.run_id, Run), names={"run_id": "run"}),
+        _Kind(
+            table=Prediction,
+            belongs=_through(Prediction.run_id, Run),
+            names={"run_id": "run", "picture_id": "picture", "true_class": "class", "predicted_class": "class"},
+        ),
+        _Kind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "run_id": "run"}),
+        _Kind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "run_id": "run"}),
+        _Kind(table=Job, belongs=_ended_work, names={"project_id": "project"}),
+    )
+}  # fmt: skip
+
+
+def has_work_under_way(session: Session, project_id: int) -> bool:
+    """True while something of the project may change by itself."""
+    kinds = [JobKind.TRAIN, JobKind.JUDGE, JobKind.EXPORT, JobKind.IMPORT, JobKind.EMPTY]
+    active = Job.state.in_([JobState.WAITING, JobState.RUNNING]) & Job.kind.in_(kinds)
+    return bool(session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)))
+
+
+def dump_records(session: Session, project_id: int) -> Iterator[tuple[str, Iterator[_Row]]]:
+    """Each table's name with its rows, as values that JSON has."""
+    for name, kind in RECORDS.items():
+        columns = list(kind.sql.columns)
+        # Actions name earlier ones, and whoever reads them back wants to have met those.
+        query = kind.belongs(select(*columns), project_id).order_by(*kind.sql.primary_key.columns)
+        rows = session.execute(query.execution_options(yield_per=_BATCH)).mappings()
+        yield name, ({key: _plain(value) for key, value in row.items()} for row in rows)
+
+
+def _plain(value: Any) -> Any:
+    return value.isoformat() if isinstance(value, dt.datetime) else value
+
+
+class Loader:
+    """Puts rows back into one project, table by table in the order of `RECORDS`."""
+
+    def __init__(self, session: Session, project_id: int) -> None:
+        self._session = session
+        self._ids: dict[str, dict[int, int]] = {name: {} for name in RECORDS}
+        self._project = project_id
+
+    def load(self, name: str, rows: Iterable[_Row]) -> int:
+        """Insert a table's rows; returns how many.
+
+        Raises
+        ------
+        InputError
+            A row has columns that this version does not know.
+        """
+        kind, total = RECORDS[name], 0
+        source = iter(rows)
+        while batch := list(islice(source, _BATCH)):
+            self._load_some(name, kind, batch)
+            total += len(batch)
+        return total
+
+    def new_id(self, name: str, old: int) -> int:
+        """The id that a record has here."""
+        return self._ids[name][old]
+
+    def _load_some(self, name: str, kind: _Kind, batch: Sequence[_Row]) -> None:
+        fresh = [self._row(name, kind, row) for row in batch]
+        table = kind.sql
+        if "id" not in table.columns:
+            self._session.execute(insert(table), fresh)
+            return
+        old = [row.pop("id") for row in fresh]
+        made = self._session.scalars(insert(table).returning(table.c.id, sort_by_parameter_order=True), fresh).all()
+        self._ids[name].update(zip(old, made, strict=True))
+
+    def _row(self, name: str, kind: _Kind, row: _Row) -> _Row:
+        columns = kind.sql.columns
+        unknown = set(row) - set(columns.keys())
+        if unknown:
+            raise InputError(
+                f"The archive's {name} has {', '.join(sorted(unknown))}, which this version does not know.",
+                "It was made by a newer version; bring this one up to date.",
+            )
+        found: _Row = {
+            key: dt.datetime.fromisoformat(value)
+            if isinstance(columns[key].type, DateTime) and value is not None
+            else value
+            for key, value in row.items()
+        }
+        for key, target in kind.names.items():
+            if found.get(key) is not None:
+                found[key] = self._project if target == "project" else self._follow(target, int(found[key]))
+        follow = _JSON_IDS.get(name)
+        if follow is not None:
+            follow(self, found)
+        return found
+
+    def _follow(self, target: str, old: int) -> int:
+        known = self._ids[target]
+        if old not in known:
+            if target not in ("picture", "class"):
+                raise InputError(f"The archive names {target} {old}, which it does not hold.", "Make it again.")
+            # Runs remember pictures that were removed for good; each keeps an id of its own that no other gets.
+            sequence = f"{target}_id_seq"
+            known[old] = int(self._session.scalar(select(cast(func.nextval(sequence), BigInteger))) or 0)
+        return known[old]
+
+    def _run_ids(self, row: _Row) -> None:
+        row["classes"] = [{**entry, "id": self._follow("class", int(entry["id"]))} for entry in row["classes"]]
+
+    def _action_ids(self, row: _Row) -> None:
+        detail = row["detail"]
+        if not detail:
+            return
+        if "class" in detail:
+            detail["class"] = self._follow("class", int(detail["class"]))
+        if "import" in detail:
+            detail["import"] = self._ids["import"].get(int(detail["import"]), 0)
+            detail["classes"] = [self._follow("class", int(entry)) for entry in detail["classes"]]
+
+    def _import_ids(self, row: _Row) -> None:
+        row.update(location="", state="done")
+
+    def _checkpoint_ids(self, row: _Row) -> None:
+        row["path"] = f"runs/{row['run_id']}/{str(row['path']).rpartition('/')[2]}"
+
+    def _export_ids(self, row: _Row) -> None:
+        row["path"] = None  # set by `place_exports`, once its own id is known
+
+    def _job_ids(self, row: _Row) -> None:
+        subjects = {JobKind.TRAIN.value: "run", JobKind.EXPORT.value: "export"}
+        if row["kind"] not in subjects:
+            raise InputError(f"The archive holds a job of kind {row['kind']!r}.", "Make it again.")
+        row["subject_id"] = self._ids[subjects[row["kind"]]][int(row["subject_id"])]
+        row.update(owner=None, seen=True)
+
+    def place_exports(self, present: Iterable[int]) -> None:
+        """Say where the packs lie that came along.
+
+        Parameters
+        ----------
+        present : iterable of int
+            Their ids in the archive.
+        """
+        for old in present:
+            new = self.new_id("export", old)
+            self._session.execute(update(Export).where(Export.id == new).values(path=f"exports/{new}.zip"))
+
+    def finish(self, name: str, import_id: int) -> None:
+        """Give the project its name, or the next free one, and forget the import that the archive came with."""
+        self._session.execute(delete(Import).where(Import.id == import_id))
+        row = self._session.get(Project, self._project)
+        assert row is not None
+        row.name = ""  # its own name does not stand in its way
+        self._session.flush()
+        row.name = free_name(self._session, checked_name(name, "project"))
+        for topic in ("projects", "pictures", "classes", "runs", "splits"):
+            tell(self._session, topic, self._project)
+
+
+_JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
+    "run": Loader._run_ids,
+    "action": Loader._action_ids,
+    "import": Loader._import_ids,
+    "checkpoint": Loader._checkpoint_ids,
+    "export": Loader._export_ids,
+    "job": Loader._job_ids,
+}

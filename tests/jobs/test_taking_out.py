@@ -1,0 +1,348 @@
+"""What is taken out comes back the same: a collection as a zip, a whole project as an archive."""
+
+import csv
+import datetime as dt
+import hashlib
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pyld import jsonld
+from sqlalchemy import select
+
+from tests.pictures import png, zipped
+from tests.world import World
+from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
+from vast_orchard.formats.croissant import DatasetFacts
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.taking_out import parcel_path
+from vast_orchard.store import actions
+from vast_orchard.store.bin import list_bin
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.exports import create_export, list_exports
+from vast_orchard.store.imports import create_import, get_import
+from vast_orchard.store.parcels import create_parcel, get_parcel
+from vast_orchard.store.pictures import list_pictures, packed_pictures, picture_detail
+from vast_orchard.store.predictions import list_outcomes
+from vast_orchard.store.projects import create_project, list_projects
+from vast_orchard.store.runs import footing, list_runs
+from vast_orchard.store.schema import Checkpoint, JobKind
+from vast_orchard.store.splits import folder_sets, list_splits
+
+_FACTS = DatasetFacts(name="n", description="d", published="2026-11-23", version="1.0.0", classes=["plate"])
+
+# The terms of the vocabulary as it is published, as far as a collection needs them, and those of schema.org and
+# Dublin Core that it builds on. A name that is not in here would be one that nobody else reads.
+_CROISSANT = {
+    "FileObject", "FileSet", "RecordSet", "Field", "Split", "recordSet", "field", "source", "extract", "column",
+    "fileObject", "fileSet", "fileProperty", "includes", "dataType", "references", "key", "data", "isLiveDataset",
+}  # fmt: skip
+_SCHEMA = {
+    "Dataset", "Person", "Text", "Integer", "Date", "ImageObject", "Enumeration", "name", "description",
+    "datePublished", "version", "distribution", "contentUrl", "contentSize", "encodingFormat", "sha256", "creator",
+    "license",
+}  # fmt: skip
+_VOCABULARY = {
+    *(f"http://mlcommons.org/croissant/{term}" for term in _CROISSANT),
+    *(f"https://schema.org/{term}" for term in _SCHEMA),
+    "http://purl.org/dc/terms/conformsTo",
+}
+
+
+def _taken_out(world: World, project: int, kind: str = "collection", **options: Any) -> bytes:
+    with world.context.database.session() as session:
+        parcel = create_parcel(session, project, kind, "out.zip", options)
+        job = start_job(session, project, JobKind.TAKE_OUT, "Take out", parcel.id)
+    ended = world.run(job)
+    assert ended.state == "done", ended.error
+    with world.context.database.session() as session:
+        found = get_parcel(session, parcel.id)
+    data = parcel_path(world.context.parcels, parcel.id).read_bytes()
+    assert found.size_bytes == len(data)
+    return data
+
+
+def _brought_back(world: World, archive: bytes) -> Any:
+    upload = world.upload({"p.zip": archive})
+    with world.context.database.session() as session:
+        project = create_project(session, "on its way")
+        entry = create_import(session, project.id, "p.zip", upload)
+        job = start_job(session, project.id, JobKind.BRING_BACK, "Bring back", entry.id)
+    return project.id, world.run(job)
+
+
+def _facts(world: World, project: int) -> list[tuple[Any, ...]]:
+    """Each picture with all that a collection is made of."""
+    with world.context.database.session() as session:
+        sets = folder_sets(session, project)
+        names = {entry.id: entry.name for entry in list_classes(session, project)}
+        rows = list_pictures(session, project, None, 0, 1000)
+        return sorted(
+            (row.sha256, row.name, names.get(row.class_id or 0), row.note, str(sets.get(row.id, ""))) for row in rows
+        )
+
+
+def _crowd(world: World) -> int:
+    """A project with everything that a table carries."""
+    project = world.project("Ridge: été/1")
+    rows = [
+        f'{n}.png,"{"plate, thin" if n % 2 else "être/né"}",{("train", "val", "test")[n % 3]},S{n % 4},'
+        + ('"faint, ""odd"""' if n == 3 else "")
+        for n in range(12)
+    ]
+    table = "\n".join(["file,class,set,series,note", *rows])
+    world.bring_in(project, {**{f"a/{n}.png": png(n) for n in range(12)}, "a/log.csv": table.encode()})
+    world.bring_in(project, {"0.png": png(90), "unlabelled/0.PNG": png(91)})  # unlabelled, one name twice
+    return project
+
+
+@pytest.mark.parametrize("by_set", [False, True])
+def test_a_collection_that_was_taken_out_comes_in_the_same(world: World, by_set: bool) -> None:
+    project = _crowd(world)
+    data = _taken_out(world, project, by_set=by_set)
+    again = world.project("Again")
+    world.bring_in(again, {"out.zip": data})
+    assert _facts(world, again) == _facts(world, project)
+    with world.context.database.session() as session:
+        orders = [[entry.name for entry in list_classes(session, one)] for one in (project, again)]
+        groups = [
+            sorted((x.sha256, x.group_key) for x in packed_pictures(session, one, None, None))
+            for one in (project, again)
+        ]
+    assert orders[0] == orders[1]
+    assert groups[0] == groups[1]
+    # And out once more: the same pictures in the same places.
+    names = [sorted(zipfile.ZipFile(io.BytesIO(z)).namelist()) for z in (data, _taken_out(world, again, by_set=by_set))]
+    assert names[0] == names[1]
+
+
+def test_the_order_of_classes_goes_along(world: World) -> None:
+    project = world.project()
+    world.bring_in(project, {"rime/1.png": png(1)})
+    world.bring_in(project, {"plate/2.png": png(2)})
+    again = world.project("Again")
+    world.bring_in(again, {"out.zip": _taken_out(world, project)})
+    with world.context.database.session() as session:
+        assert [entry.name for entry in list_classes(session, again)] == ["rime", "plate"]
+
+
+def test_some_pictures_and_the_sets_of_a_split(world: World) -> None:
+    project = world.project()
+    world.bring_in(
+        project, {f"{c}/{n}.png": png(50 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(20)}
+    )
+    world.run_job(project)
+    with world.context.database.session() as session:
+        split = list_splits(session, project)[0]
+    chosen = world.picture_ids(project)[:7]
+    archive = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, picture_ids=chosen, split=split.id, by_set=True)))
+    rows = list(csv.DictReader(io.StringIO(archive.read("pictures.csv").decode())))
+    assert len(rows) == 7
+    with world.context.database.session() as session:
+        inside = {p.sha256: p.set_name for p in list_pictures(session, project, split.id, 0, 100)}
+    assert {row["sha256"]: row["set"] for row in rows} == {row["sha256"]: inside[row["sha256"]] for row in rows}
+    assert all(row["path"] == f"{row['set']}/{row['label']}/{row['name']}" for row in rows)
+
+
+def _iris(node: Any) -> set[str]:
+    """Every name of a property or a type in expanded JSON-LD."""
+    if isinstance(node, list):
+        return set().union(*map(_iris, node)) if node else set()
+    if not isinstance(node, dict):
+        return set()
+    found = {key for key in node if not key.startswith("@")}
+    types = node.get("@type", [])
+    found |= {one for one in ([types] if isinstance(types, str) else types) if one != "@json"}
+    if node.get("@type") == "@json":
+        return found
+    return found.union(*map(_iris, node.values())) if node else found
+
+
+def test_the_metadata_are_croissant(world: World) -> None:
+    project = _crowd(world)
+    archive = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, creator="Ridge Station", licence="CC0-1.0")))
+    metadata = json.loads(archive.read("croissant.json"))
+    expanded = jsonld.expand(metadata)
+    assert _iris(expanded) <= _VOCABULARY, _iris(expanded) - _VOCABULARY
+    node = expanded[0]
+    assert node["@type"] == ["https://schema.org/Dataset"]
+    assert node["http://purl.org/dc/terms/conformsTo"][0]["@value"] == "http://mlcommons.org/croissant/1.0"
+    for needed in ("name", "description", "datePublished", "version", "creator", "license", "distribution"):
+        assert f"https://schema.org/{needed}" in node
+    types = {str(one["@id"]) for field in _fields(expanded) for one in field["http://mlcommons.org/croissant/dataType"]}
+    assert types <= _VOCABULARY
+    # What it says of the table is so.
+    rows = archive.read("pictures.csv")
+    columns = next(csv.reader(io.StringIO(rows.decode())))
+    named = [
+        f["source"]["extract"]["column"]
+        for f in metadata["recordSet"][1]["field"]
+        if "column" in f["source"]["extract"]
+    ]
+    assert named == columns
+    assert metadata["distribution"][0]["sha256"] == hashlib.sha256(rows).hexdigest()
+    pictures = [name for name in archive.namelist() if name.endswith((".png", ".PNG"))]
+    patterns = metadata["distribution"][1]["includes"]
+    assert all(any(Path(name).match(pattern) for pattern in patterns) for name in pictures)
+    assert [row["classes/name"] for row in metadata["recordSet"][0]["data"]] == ["plate, thin", "être/né"]
+
+
+def _fields(expanded: Any) -> list[Any]:
+    sets = expanded[0]["http://mlcommons.org/croissant/recordSet"]
+    return [field for one in sets for field in one["http://mlcommons.org/croissant/field"]]
+
+
+@given(
+    st.lists(
+        st.tuples(st.text(max_size=30), st.one_of(st.none(), st.text(min_size=1, max_size=30))), min_size=1, max_size=12
+    )
+)
+def test_every_picture_has_a_place_of_its_own_that_any_system_takes(
+    tmp_path_factory: pytest.TempPathFactory, named: list[tuple[str, str | None]]
+) -> None:
+    pictures = [
+        PackedPicture(
+            sha256=f"{n:064x}", name=name, label=label, set_name=None, group=None, note="", width=1, height=1,
+            mode="RGB", format="PNG", size_bytes=1, two_labels=False, came_at=dt.datetime.now(dt.UTC), appearances=[],
+        )
+        for n, (name, label) in enumerate(named)
+    ]  # fmt: skip
+    target = tmp_path_factory.mktemp("zip") / "out.zip"
+    write_collection_zip(target, pictures, lambda sha: sha.encode(), _FACTS, by_set=False, progress=lambda: None)
+    with zipfile.ZipFile(target) as archive:
+        names = archive.namelist()
+        assert len({name.lower() for name in names}) == len(pictures) + 2
+        assert not any(set(part) & set('\\:*?"<>|') or part in ("", ".", "..") for n in names for part in n.split("/"))
+
+
+def test_nothing_to_take_out_says_so(world: World) -> None:
+    project = world.project()
+    with world.context.database.session() as session:
+        parcel = create_parcel(session, project, "collection", "out.zip", {})
+        job = start_job(session, project, JobKind.TAKE_OUT, "Take out", parcel.id)
+    ended = world.run(job)
+    assert (ended.state, "no pictures" in str(ended.error)) == ("failed", True)
+    assert not list(world.context.parcels.glob("*"))
+
+
+def _trained(world: World) -> int:
+    project = world.project("Ridge")
+    members = {
+        f"{c}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, c in enumerate(("plate", "rime")) for n in range(30)
+    }
+    world.bring_in(project, members)
+    _, job = world.run_job(project)
+    assert world.run(job).state == "done"
+    with world.context.database.session() as session:
+        run = list_runs(session, project)[0]
+        export = create_export(session, project, run.id)
+        made = start_job(session, project, JobKind.EXPORT, "Export", export.id)
+    assert world.run(made).state == "done"
+    first = world.picture_ids(project)
+    with world.context.database.session() as session:
+        actions.set_note(session, project, "one", first[0], "odd one")
+        actions.bin_pictures(session, project, "one", first[1:3])
+        rime = list_classes(session, project)[1].id
+        actions.label_pictures(session, project, "one", [first[5]], rime)
+    return project
+
+
+def _state(world: World, project: int) -> dict[str, Any]:
+    """All of a project that a person can see, without the numbers that only this database knows."""
+    with world.context.database.session() as session:
+        names = {entry.id: entry.name for entry in list_classes(session, project)}
+        run = list_runs(session, project)[0]
+        split = list_splits(session, project)[0]
+        kept = session.scalars(select(Checkpoint).where(Checkpoint.run_id == run.id)).all()
+        pictures = list_pictures(session, project, split.id, 0, 1000)
+        outcomes = list_outcomes(session, run.id, "validation", [], wrong_only=False, limit=500)
+        return {
+            "pictures": sorted((p.sha256, p.name, names.get(p.class_id or 0), p.set_name, p.note) for p in pictures),
+            "bin": sorted(p.sha256 for p in list_bin(session, project, 100)),
+            "history": sorted(
+                (p.sha256, tuple(picture_detail(session, project, p.id, None).history)) for p in pictures
+            ),
+            "actions": [(a.kind, a.summary) for a in actions.list_actions(session, project)],
+            "run": (
+                run.number,
+                run.state,
+                run.recipe,
+                run.kept_epoch,
+                run.judgements,
+                run.counts,
+                run.epochs,
+                run.ended_because,
+            ),
+            "classes of the run": [(names[c["id"]], c["sign"]) for c in run.classes],
+            "outcomes": sorted(
+                (o.sha256, names[o.true_class], names[o.predicted_class], o.p, o.loss) for o in outcomes
+            ),
+            "footing": footing(session, run.id),
+            "weights": {c.kind: world.context.store.read(c.path) for c in kept},
+            "packs": [world.context.store.read(str(e.path)) for e in list_exports(session, run.id)],
+        }
+
+
+def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
+    project = _trained(world)
+    archive = _taken_out(world, project, "project")
+    back, ended = _brought_back(world, archive)
+    assert ended.state == "done", ended.error
+    before, after = _state(world, project), _state(world, back)
+    # The archive counts as brought in again now, and nothing else differs.
+    assert after == before
+    with world.context.database.session() as session:
+        assert sorted(entry.name for entry in list_projects(session)) == ["Ridge", "Ridge (2)"]
+        done = actions.undo(session, back, "one")  # the history goes on where it was
+        assert done.taken_back == 1
+    _, job = world.run_job(back)
+    assert world.run(job).state == "done"  # and it can be worked with
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda m: {"plate/1.png": png(1)}, "not a project's archive"),
+        (lambda m: {k: v for k, v in m.items() if k != "project.json"}, "cut short"),
+        (lambda m: {**m, "../evil": b"x"}, "not a project's archive"),
+        (lambda m: {**m, "project.json": m["project.json"].replace(b'"version": 1', b'"version": 9')}, "version 9"),
+        (lambda m: {k: png(500) if k.startswith("pictures/") else v for k, v in m.items()}, "was changed"),
+        (lambda m: {k: v for k, v in m.items() if not k.startswith("pictures/")}, "lacks a picture"),
+        (lambda m: {**m, "records/class.jsonl": b"[1]\n"}, "is none"),
+        (lambda m: {**m, "records/class.jsonl": b"{"}, "damaged"),
+        (lambda m: {**m, "records/class.jsonl": b'{"colour": 1}\n'}, "colour"),
+        (lambda m: {k: v for k, v in m.items() if k != "records/class.jsonl"}, "do not hold together"),
+        (
+            lambda m: {**m, "records/split_member.jsonl": b'{"split_id": 77, "picture_id": 1, "set_name": "test"}\n'},
+            "split 77",
+        ),
+    ],
+)
+def test_a_wrong_archive_brings_nothing_back(world: World, change: Any, words: str) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1), "plate/2.png": png(2)})
+    good = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, "project")))
+    members = change({name: good.read(name) for name in good.namelist()})
+    _, ended = _brought_back(world, zipped(members))
+    assert ended.state == "failed"
+    assert words in str(ended.error)
+    with world.context.database.session() as session:
+        assert [entry.name for entry in list_projects(session)] == ["Crystals"]
+        assert get_import(session, 1).report is not None
+
+
+def test_an_archive_that_is_cut_anywhere_brings_nothing_back(world: World) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1)})
+    data = _taken_out(world, project, "project")
+    for length in range(0, len(data), max(1, len(data) // 12)):
+        _, ended = _brought_back(world, data[:length])
+        assert ended.state == "failed"
+        assert ended.error and "defect" not in ended.error and "went wrong in the program" not in ended.error
+    with world.context.database.session() as session:
+        assert len(list_projects(session)) == 1

@@ -1,0 +1,126 @@
+/** What was thrown away: to be looked at, taken out again, or removed for good. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, header, need } from "../../api/client";
+import { useBin, useDisk, useJobs } from "../../api/queries";
+import { usePlace } from "../../app/context";
+import { isActive } from "../../domain/jobs";
+import { bytes, plural } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { useNotices } from "../../parts/Notices";
+import { Sheet } from "../../parts/Sheet";
+import { Empty, Failed, Reading } from "../../parts/States";
+import { PlaceHead } from "./PlaceHead";
+
+export function BinPlace() {
+  const { project, classes } = usePlace();
+  const bin = useBin(project.id);
+  const disk = useDisk(project.id);
+  const { data: jobs = [] } = useJobs();
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [sure, setSure] = useState(false);
+  const emptying = jobs.some((job) => job.kind === "empty" && job.project_id === project.id && isActive(job));
+  const path = { project_id: project.id };
+  const refresh = () => {
+    setChosen(new Set());
+    for (const key of ["bin", "disk", "pictures", "classes", "projects", "jobs"]) {
+      void queries.invalidateQueries({ queryKey: [key] });
+    }
+  };
+  const takeOut = (ids: number[]) =>
+    need(
+      client.POST("/api/projects/{project_id}/bin", {
+        params: { path, header },
+        body: { picture_ids: ids, back: true },
+      }),
+    )
+      .then((done) => say(`${done.summary}.`))
+      .catch(fail)
+      .finally(refresh);
+  const empty = () => {
+    setSure(false);
+    return need(client.DELETE("/api/projects/{project_id}/bin", { params: { path } }))
+      .catch(fail)
+      .finally(refresh);
+  };
+  if (bin.isError) return <Failed error={bin.error} onRetry={() => void bin.refetch()} />;
+  if (!bin.data) return <Reading what="the bin" />;
+  const { count, pictures } = bin.data;
+  const ids = pictures.map((picture) => picture.id);
+  const picked = ids.filter((id) => chosen.has(id));
+  const name = (classId: number | null) =>
+    classes.find((entry) => entry.id === classId)?.name ?? "unlabelled";
+  return (
+    <section aria-label="Bin" className="flex h-full flex-col">
+      <PlaceHead title="Bin">
+        <span className="text-quiet" role="status">
+          {emptying
+            ? "Being emptied, see the tray"
+            : `${plural(count, "picture")}${disk.data ? `, ${bytes(disk.data.bin)}` : ""}`}
+        </span>
+        <Button disabled={!count || emptying} onClick={() => void takeOut(picked.length ? picked : ids)}>
+          {picked.length
+            ? `Take out ${picked.length} chosen`
+            : count > ids.length
+              ? `Take out these ${ids.length}`
+              : "Take out all"}
+        </Button>
+        <Button kind="danger" disabled={!count || emptying} onClick={() => setSure(true)}>
+          Empty the bin
+        </Button>
+      </PlaceHead>
+      <div className="min-h-0 flex-1 overflow-y-auto p-3">
+        {!count && (
+          <Empty title="The bin is empty">
+            <p>Pictures that you delete in Rows, and imports that you take back, come here first.</p>
+          </Empty>
+        )}
+        <ul className="flex flex-wrap gap-1" aria-label="Pictures in the bin">
+          {pictures.map((picture) => (
+            <li key={picture.id}>
+              <button
+                type="button"
+                aria-pressed={chosen.has(picture.id)}
+                title={`${picture.name}, ${name(picture.class_id)}, thrown away ${new Date(picture.deleted_at).toLocaleString("en-GB")}`}
+                className={`block cursor-pointer bg-sunken ${chosen.has(picture.id) ? "outline-2 outline-choice" : ""}`}
+                onClick={() =>
+                  setChosen((now) => {
+                    const next = new Set(now);
+                    if (!next.delete(picture.id)) next.add(picture.id);
+                    return next;
+                  })
+                }
+              >
+                <img
+                  src={`/api/thumbnails/${picture.sha256}`}
+                  alt={picture.name}
+                  loading="lazy"
+                  className="size-[72px] object-contain"
+                />
+              </button>
+            </li>
+          ))}
+        </ul>
+        {count > ids.length && (
+          <p className="mt-2 text-quiet">
+            The newest {ids.length} of {count.toLocaleString("en")} are shown.
+          </p>
+        )}
+      </div>
+      <Sheet title="Empty the bin" open={sure} onClose={() => setSure(false)}>
+        <p className="mb-4">
+          {plural(count, "picture")} {count === 1 ? "is" : "are"} removed for good. This cannot be taken back.
+          Runs keep the pictures that they were trained and judged on.
+        </p>
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setSure(false)}>Keep them</Button>
+          <Button kind="danger" onClick={() => void empty()}>
+            Remove for good
+          </Button>
+        </div>
+      </Sheet>
+    </section>
+  );
+}

@@ -1,0 +1,146 @@
+/** Taking out: the collection or what is chosen of it as a zip of class folders, or the whole project as an archive. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, need, type Parcel, type Split } from "../../api/client";
+import { useDisk, useParcels } from "../../api/queries";
+import { bytes, plural } from "../../domain/words";
+import { Button, buttonLook } from "../../parts/Button";
+import { Choice } from "../../parts/Choice";
+import { useNotices } from "../../parts/Notices";
+import { Sheet } from "../../parts/Sheet";
+
+interface Props {
+  projectId: number;
+  pictures: number;
+  chosen: readonly number[];
+  split: Split | undefined;
+  onClose: () => void;
+}
+
+type What = "collection" | "chosen" | "project";
+
+export function TakeOutSheet({ projectId, pictures, chosen, split, onClose }: Props) {
+  const parcels = useParcels(projectId);
+  const disk = useDisk(projectId);
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const [what, setWhat] = useState<What>(chosen.length ? "chosen" : "collection");
+  const [bySet, setBySet] = useState(false);
+  const [creator, setCreator] = useState("");
+  const [licence, setLicence] = useState("");
+  const pack = () =>
+    need(
+      client.POST("/api/projects/{project_id}/parcels", {
+        params: { path: { project_id: projectId } },
+        body: {
+          kind: what === "project" ? "project" : "collection",
+          by_set: bySet,
+          split: split?.id ?? null,
+          picture_ids: what === "chosen" ? [...chosen] : null,
+          creator,
+          licence,
+        },
+      }),
+    )
+      .then(() => queries.invalidateQueries({ queryKey: ["parcels"] }))
+      .catch(fail);
+  const field = "rounded-control w-full border border-edge bg-surface px-2 py-1";
+  const use = disk.data;
+  return (
+    <Sheet title="Take out" open wide onClose={onClose}>
+      <Choice<What>
+        label="Take out"
+        hideLabel
+        value={what}
+        onChange={setWhat}
+        options={[
+          { value: "collection", label: `all ${plural(pictures, "picture")}` },
+          ...(chosen.length ? [{ value: "chosen" as const, label: `the ${chosen.length} chosen` }] : []),
+          { value: "project", label: "the whole project" },
+        ]}
+      />
+      {what === "project" ? (
+        <p className="my-3 text-quiet">
+          One archive file with pictures, labels, history, splits, runs and models.{" "}
+          <em>Bring back a project</em> on the list of projects makes the same project of it, here or on
+          another machine.
+        </p>
+      ) : (
+        <>
+          <p className="my-3 text-quiet">
+            A zip with a folder for each class, a table of every fact (pictures.csv) and Croissant metadata.
+            Brought in again, it gives the same pictures, labels, sets, groups and notes.
+          </p>
+          <div className="mb-3 grid grid-cols-2 gap-x-4 gap-y-2">
+            <label className="col-span-2 flex items-center gap-2">
+              <input type="checkbox" checked={bySet} onChange={(event) => setBySet(event.target.checked)} />
+              Folders for training, validation and test above the classes
+              <span className="text-quiet">
+                {split ? `by split ${split.number}` : "as the sources named them"}
+              </span>
+            </label>
+            <label>
+              <span className="text-sm">Creator, for the metadata</span>
+              <input className={field} value={creator} onChange={(event) => setCreator(event.target.value)} />
+            </label>
+            <label>
+              <span className="text-sm">Licence, a name or an address</span>
+              <input className={field} value={licence} onChange={(event) => setLicence(event.target.value)} />
+            </label>
+          </div>
+        </>
+      )}
+      <Button kind="main" disabled={what !== "project" && !pictures} onClick={() => void pack()}>
+        Pack it
+      </Button>
+      <ul className="mt-4" aria-label="Parcels">
+        {parcels.data?.map((parcel) => (
+          <ParcelLine key={parcel.id} parcel={parcel} />
+        ))}
+      </ul>
+      {use && (
+        <p className="mt-3 border-t border-hairline pt-2 text-sm text-quiet" data-testid="disk">
+          On the disk: pictures {bytes(use.pictures)}
+          {use.shared ? ` (${bytes(use.shared)} shared with other projects)` : ""}, thumbnails{" "}
+          {bytes(use.thumbnails)}, bin {bytes(use.bin)}, runs {bytes(use.runs)}, export packs{" "}
+          {bytes(use.exports)}, parcels {bytes(use.parcels)}, sources and lists of files {bytes(use.sources)}.
+        </p>
+      )}
+    </Sheet>
+  );
+}
+
+function ParcelLine({ parcel }: { parcel: Parcel }) {
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const forget = () =>
+    need(client.DELETE("/api/parcels/{parcel_id}", { params: { path: { parcel_id: parcel.id } } }))
+      .catch(fail)
+      .finally(() => queries.invalidateQueries({ queryKey: ["parcels"] }));
+  const ready = parcel.size_bytes !== null;
+  const active = parcel.state === "waiting" || parcel.state === "running";
+  return (
+    <li className="flex items-center gap-2 border-t border-hairline py-1.5" data-testid="parcel">
+      <span className="min-w-0 flex-1 truncate">
+        {parcel.name}{" "}
+        <span className={parcel.state === "failed" ? "text-wrong" : "text-quiet"}>
+          {ready
+            ? `${plural(parcel.pictures ?? 0, "picture")}, ${bytes(parcel.size_bytes ?? 0)}`
+            : active
+              ? "being packed, see the tray"
+              : (parcel.error ?? "stopped")}
+        </span>
+      </span>
+      {ready && (
+        <a href={`/api/parcels/${parcel.id}/file`} className={buttonLook()} download>
+          Download
+        </a>
+      )}
+      {!active && (
+        <Button kind="bare" onClick={() => void forget()}>
+          Remove
+        </Button>
+      )}
+    </li>
+  );
+}
