@@ -8,6 +8,7 @@ Starts a run for the picture of one under way, and stops it again.
 import sys
 import tempfile
 import time
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,6 +17,8 @@ from selenium import webdriver
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
+
+from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 
 _TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
 _FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
@@ -72,6 +75,50 @@ def _rows(camera: _Camera) -> None:
     camera.press("Divide")
     camera.wait("[data-testid=split-counts]")
     camera.take("divide")
+    camera.go("rows")
+    camera.press("Take out")
+    camera.press("Pack it")
+    camera.wait("[data-testid=parcel] a")
+    time.sleep(7)  # until the notice that the job has ended is gone
+    camera.take("take-out")
+
+
+def _bringing_in(camera: _Camera) -> None:
+    """In a project of its own: a drawn collection, and the same with its classes in the file names."""
+    home, ask = camera.project, camera.address + "/api/projects"
+    made = httpx2.post(ask, json={"name": "Ridge, second winter"}, headers={"X-Window": "camera"}).json()["id"]
+    camera.project = str(made)
+    with tempfile.TemporaryDirectory() as place:
+        write_collection(Path(place) / "crystals", 700, 5)
+        folder = Path(place) / "crystals" / PICTURES_FOLDER
+        named = Path(place) / "by-name.zip"
+        with zipfile.ZipFile(named, "w") as archive:
+            for number, path in enumerate(sorted(folder.rglob("*.jpg"))):
+                archive.write(path, f"all/{path.parent.name}-{number:04}.jpg")
+        camera.go("rows/bring-in")
+        camera.wait("input[aria-label=Folder]")
+        camera.take("bring-in")
+        camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label=Folder]").send_keys(str(folder))
+        camera.wait("[data-testid=plan] li img")
+        time.sleep(7)
+        camera.take("plan")
+        camera.go("rows/bring-in")
+        camera.wait("input[aria-label=Archive]")
+        camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label=Archive]").send_keys(str(named))
+        camera.wait("[data-testid=plan] li img")
+        time.sleep(7)
+        camera.take("plan-pattern")
+        camera.press("Bring in ")
+        camera.press("See the pictures")
+        camera.wait("[role=gridcell]")
+        pictures = httpx2.get(f"{ask}/{made}/pictures", timeout=30).json()["pictures"]
+        ids = [picture["id"] for picture in pictures[::9]]
+        httpx2.post(f"{ask}/{made}/bin", json={"picture_ids": ids}, headers={"X-Window": "camera"})
+        camera.go("rows/bin")
+        camera.wait("[aria-label='Pictures in the bin'] img")
+        camera.take("bin")
+    httpx2.delete(f"{ask}/{made}", headers={"X-Window": "camera"})
+    camera.project = home
 
 
 def _runs(camera: _Camera) -> None:
@@ -125,7 +172,7 @@ def main() -> None:
     """Take every picture."""
     camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
     _TARGET.mkdir(parents=True, exist_ok=True)
-    steps: tuple[Callable[[_Camera], None], ...] = (_projects, _rows, _review, _release, _runs)
+    steps: tuple[Callable[[_Camera], None], ...] = (_projects, _rows, _bringing_in, _review, _release, _runs)
     try:
         for step in steps:
             step(camera)

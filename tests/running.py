@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 
 import httpx2
 
+from vast_orchard.settings import PREFIX
 from vast_orchard.supervision.postgres import free_port
 
 __all__ = ["Running", "until"]
@@ -33,12 +34,13 @@ def until(what: str, found: Callable[[], T | None], limit_s: float = _LIMIT_S) -
 class Running:
     """`orchard up` on a free port of loopback."""
 
-    def __init__(self, data_dir: Path, *words: str) -> None:
+    def __init__(self, data_dir: Path, *words: str, **settings: str) -> None:
         self.data_dir = data_dir
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self._output = data_dir.parent / f"{data_dir.name}-output.txt"
         self._words = words
+        self._settings = {PREFIX + name.upper(): value for name, value in settings.items()}
         self.process = self._start()
 
     def _start(self) -> "subprocess.Popen[bytes]":
@@ -51,7 +53,7 @@ class Running:
                 ],
                 stdout=output, stderr=output,
                 # Two heartbeats and a bit: a killed worker's job is taken over sooner than people need it.
-                env={**os.environ, "VAST_ORCHARD_STALLED_AFTER_S": "5"},
+                env={**os.environ, "VAST_ORCHARD_STALLED_AFTER_S": "5", **self._settings},
             )  # fmt: skip
 
     def said(self) -> str:

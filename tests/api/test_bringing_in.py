@@ -3,7 +3,6 @@
 import csv
 import io
 import os
-import socket
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,15 +11,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-import uvicorn
 from PIL import Image
 from sqlalchemy import update
 from starlette.testclient import TestClient
 
+from tests.buckets import served
 from tests.pictures import encoded, png, zipped
 from tests.world import World
 from vast_orchard.api.app import create_app
-from vast_orchard.demo.bucket import StandIn, stand_in_app
+from vast_orchard.demo.bucket import StandIn
 from vast_orchard.jobs.context import open_context
 from vast_orchard.settings import Settings
 from vast_orchard.store.schema import Job
@@ -82,24 +81,6 @@ class _Desk:
 @pytest.fixture
 def desk(client: TestClient, world: World) -> _Desk:
     return _Desk(client, world)
-
-
-@contextmanager
-def _served(stand_in: StandIn) -> Iterator[str]:
-    """The bucket's stand-in on a free port of loopback."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(stand_in_app(stand_in), host="127.0.0.1", port=port, log_level="error"))
-    thread = threading.Thread(target=server.run)
-    thread.start()
-    try:
-        while not server.started:
-            thread.join(0.02)
-        yield f"http://127.0.0.1:{port}"
-    finally:
-        server.should_exit = True
-        thread.join()
 
 
 @contextmanager
@@ -351,7 +332,7 @@ def test_a_bucket_is_fetched_over_many_pages(world: World, tmp_path: Path) -> No
     (bucket / "other").mkdir()
     (bucket / "other" / "x.png").write_bytes(png(999))
     with (
-        _served(StandIn(folder=tmp_path / "buckets", key="ridge")) as url,
+        served(StandIn(folder=tmp_path / "buckets", key="ridge")) as url,
         _with_settings(world, bucket_url=url, bucket_key="ridge", bucket_secret="s") as desk,
     ):
         entry = desk.read("bucket", "s3://field/winter/")
@@ -378,7 +359,7 @@ def test_a_bucket_that_fails_says_how_and_stores_nothing(
     target.mkdir(parents=True)
     (target / "1.png").write_bytes(png(1))
     with (
-        _served(StandIn(folder=tmp_path / "buckets", **faults)) as url,
+        served(StandIn(folder=tmp_path / "buckets", **faults)) as url,
         _with_settings(world, bucket_url=url, bucket_key="ridge", bucket_secret="s", bucket_limit_s=1) as desk,
     ):
         entry = desk.read("bucket", location)

@@ -20,11 +20,12 @@ _LIMIT_S = 60
 _FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run",
     "--disable-component-update", "--disable-sync", "--window-size=1280,800",
+    "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream",
 )  # fmt: skip
 
 
 def open_browser(downloads: Path) -> webdriver.Chrome:
-    """Debian's Chromium with a fresh profile."""
+    """Debian's Chromium with a fresh profile, and a camera of its own that shows a moving figure."""
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for flag in (*_FLAGS, f"--user-data-dir={tempfile.mkdtemp(prefix='vast-orchard-profile-')}"):
@@ -129,6 +130,12 @@ class Screen:
     def double_click(self, element: WebElement) -> None:
         """Two clicks in one place."""
         ActionChains(self.browser).double_click(element).perform()
+
+    def bring_in_what_is_planned(self) -> None:
+        """Take the proposed plan of a source, and go to the field when it is done."""
+        self.one("[data-testid=plan] li[data-class]")
+        self.press("Bring in ")
+        self.press("See the pictures")
 
     def complaints(self) -> list[str]:
         """What the browser's console holds against the page."""

@@ -1,6 +1,8 @@
 """Imports through the records: nothing doubled, nothing lost, everything skipped is named."""
 
+import io
 import json
+import tarfile
 from pathlib import Path
 from typing import Any
 
@@ -182,3 +184,47 @@ def test_imports_happen_once_even_if_delivered_twice(world: World) -> None:
     job = world.import_job(project, {"plate/1.png": png(1)})
     assert world.run(job).state == world.run(job).state == "done"
     assert _counts(world, project) == {"plate": 1}
+
+
+def test_an_archive_of_a_hundred_thousand_entries(world: World) -> None:
+    members = {f"notes/{n}.txt": b"" for n in range(100_000)} | {"plate/1.png": png(1), "rime/2.png": png(2)}
+    project = world.project()
+    report = world.bring_in(project, {"many.zip": zipped(members)})
+    assert (report["added"], report["skipped_count"]) == (2, 100_000)
+    skipped: Any = report["skipped"]
+    assert len(skipped) == 500  # by name; the table of fates names all
+    assert _counts(world, project) == {"plate": 1, "rime": 1}
+
+
+def test_archives_within_archives_are_named_and_left_alone(world: World) -> None:
+    project = world.project()
+    inner = zipped({"plate/2.png": png(2)})
+    report = world.bring_in(project, {"out.zip": zipped({"plate/1.png": png(1), "plate/more.zip": inner})})
+    assert (report["added"], report["skipped_count"]) == (1, 1)
+    skipped: Any = report["skipped"]
+    assert "bring it in by itself" in skipped[0]["reason"]
+
+
+@pytest.mark.parametrize("mode", ["w:gz", "w:bz2", "w:xz", "w"])
+def test_packed_tars_are_unpacked_once_and_within_limits(world: World, mode: str) -> None:
+    def tar(members: dict[str, bytes]) -> bytes:
+        out = io.BytesIO()
+        with tarfile.open(fileobj=out, mode=mode) as archive:  # type: ignore[call-overload]
+            for name, data in members.items():
+                info = tarfile.TarInfo(name)
+                info.size = len(data)
+                archive.addfile(info, io.BytesIO(data))
+        return out.getvalue()
+
+    ending = mode.partition(":")[2]
+    name = f"winter.tar.{ending}" if ending else "winter.tar"
+    project = world.project()
+    data = tar({f"{c}/{n}.png": png(60 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(30)})
+    assert world.bring_in(project, {name: data})["added"] == 60
+    assert not list(world.context.uploads.iterdir())
+    cut = world.run(world.import_job(project, {name: data[: len(data) // 2]}))
+    assert (cut.state, "cut short" in str(cut.error) or "damaged" in str(cut.error)) == ("failed", True)
+    if ending:
+        bomb = world.run(world.import_job(project, {name: tar({"plate/zero.png": bytes(80 << 20)})}))
+        assert (bomb.state, "times its size" in str(bomb.error)) == ("failed", True)
+    assert not [path for path in world.context.uploads.iterdir() if path.suffix == ".part"]

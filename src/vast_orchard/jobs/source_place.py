@@ -60,11 +60,14 @@ def settle_source(context: WorkContext, entry: ImportValue, progress: Progress) 
         target.parent.mkdir(parents=True, exist_ok=True)
         draft = target.parent.with_suffix(".part")
         progress.stage("Unpacking", 0)
-        if unpack_tar(archive, draft, context.source_limits, lambda _: progress.advance(0)):
-            if entry.source_kind == "upload":
-                archive.unlink()
-            draft.replace(target)
-            return SettledSource(kind="upload", location=upload, left_out=[])
+        try:
+            if unpack_tar(archive, draft, context.source_limits, lambda _: progress.advance(0)):
+                if entry.source_kind == "upload":
+                    archive.unlink()
+                draft.replace(target)
+                return SettledSource(kind="upload", location=upload, left_out=[])
+        finally:
+            draft.unlink(missing_ok=True)
         if entry.source_kind == "folder":
             target.parent.rmdir()
     return SettledSource(kind=entry.source_kind, location=entry.location, left_out=[])

@@ -1,0 +1,30 @@
+"""The stand-in of a bucket service, served for as long as a test needs it."""
+
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import uvicorn
+
+from vast_orchard.demo.bucket import StandIn, stand_in_app
+
+__all__ = ["served"]
+
+
+@contextmanager
+def served(stand_in: StandIn) -> Iterator[str]:
+    """The bucket's stand-in on a free port of loopback."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = uvicorn.Server(uvicorn.Config(stand_in_app(stand_in), host="127.0.0.1", port=port, log_level="error"))
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    try:
+        while not server.started:
+            thread.join(0.02)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.should_exit = True
+        thread.join()
