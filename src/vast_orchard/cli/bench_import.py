@@ -66,17 +66,25 @@ def _peak() -> Iterator[list[float]]:
         sampler.join()
 
 
-def _bring_in(settings: Settings, pictures: str, answer: Any) -> None:
-    """In a fresh process, like a worker: one import into a new project; tells seconds, pictures and the peak."""
+def _upload(settings: Settings, pictures: Path) -> str:
+    """Files as if they had been uploaded."""
+    upload = secrets.token_hex(8)
+    for path in pictures.rglob("*"):
+        if path.is_file():
+            target = settings.data_dir / "uploads" / upload / path.relative_to(pictures)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.link(path, target)
+    return upload
+
+
+def _bring_in(settings: Settings, upload: str, answer: Any) -> None:
+    """In a fresh process, like a worker: one import into a new project; tells seconds, pictures and the peak.
+
+    The seconds are of the whole way: reading the source, trying readings, and bringing in.
+    """
     # Standard output belongs to the result.
     structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.stderr))
     context = open_context(settings)
-    upload = secrets.token_hex(8)
-    for path in Path(pictures).rglob("*"):
-        if path.is_file():
-            target = context.uploads / upload / path.relative_to(pictures)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            os.link(path, target)
     with context.database.session() as session:
         project = create_project(session, f"Bench {upload}")
         entry = create_import(session, project.id, "bench", upload)
@@ -147,7 +155,7 @@ def bench_import(
 
             def bring_in(source: Path) -> tuple[float, int, float]:
                 answer = processes.SimpleQueue()
-                process = processes.Process(target=_bring_in, args=(settings, str(source), answer))
+                process = processes.Process(target=_bring_in, args=(settings, _upload(settings, source), answer))
                 process.start()
                 process.join()
                 if process.exitcode:

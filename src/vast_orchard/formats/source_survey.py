@@ -25,7 +25,7 @@ _PATTERN_TRUST = 0.9
 _TABLE_TRUST = 1.1
 _INNER_TRUST = 0.95
 # Names on which the usual patterns are judged.
-_SAMPLED = 3000
+_SAMPLED = 1000
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,30 +4,26 @@ Repeating it, whole or after a crash, changes nothing that is there already.
 """
 
 import csv
-import os
 import shutil
-import threading
 from collections import Counter
-from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager
 from itertools import islice
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, ServiceError
+from vast_orchard.errors import DatabaseGoneError, LeaseLostError
 from vast_orchard.formats.collection import check_some
 from vast_orchard.formats.inventory import read_inventory
-from vast_orchard.formats.members import Source
-from vast_orchard.formats.picture_file import THUMBNAIL_SIDE, read_picture, thumbnail
 from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
+from vast_orchard.jobs.arriving import Arrivals, Outcome, arrivals
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.reading import batches, read_source, record_of
-from vast_orchard.jobs.source_place import open_settled
+from vast_orchard.jobs.reading import read_source, record_of
+from vast_orchard.jobs.source_place import settled_path
 from vast_orchard.store.classes import find_or_add_class, list_classes
 from vast_orchard.store.imports import (
-    ArrivedPicture,
     add_batch,
     choose_reading,
     count_added,
@@ -36,19 +32,14 @@ from vast_orchard.store.imports import (
     take_turn,
 )
 from vast_orchard.store.locks import holding_bytes
-from vast_orchard.store.values import ImportValue
+from vast_orchard.store.values import ArrivedPicture, ImportValue
 
 __all__ = ["import_pictures", "read_for_plan"]
 
 # A batch ends with one commit, and with everything written so far on the disk.
 _BATCH = 256
-# Files that one thread takes at a time.
-_AT_ONCE = 16
 # The report keeps this many skipped files by name and counts the rest; the table of fates names all.
 _LISTED = 500
-# Above this, a picture that cannot be decoded at a fraction of its size is decoded alone, so that memory does not
-# depend on how often two of them meet.
-_LARGE_PIXELS = 4_000_000
 
 
 def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> None:
@@ -129,8 +120,8 @@ def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> b
     tables = [table["path"] for table in survey["tables"]]
     progress.stage("Going through the plan", 0)
     plan = open_plan(record_of(context, entry.id), tables, choice_from_json(entry.choice or {}))
-    with open_settled(context, entry) as source, holding_bytes(context.database):
-        reader = _Reader(context, entry, source, plan)
+    with holding_bytes(context.database):
+        reader = _Reader(context, entry, plan)
         try:
             reader.run(progress)
         except (DatabaseGoneError, LeaseLostError):
@@ -147,8 +138,8 @@ def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> b
 class _Reader:
     """One pass over a plan's files."""
 
-    def __init__(self, context: WorkContext, entry: ImportValue, source: Source, plan: OpenPlan) -> None:
-        self._context, self._entry, self._source, self._plan = context, entry, source, plan
+    def __init__(self, context: WorkContext, entry: ImportValue, plan: OpenPlan) -> None:
+        self._context, self._entry, self._plan = context, entry, plan
         survey = entry.survey or {}
         self.skipped: list[tuple[str, str]] = [(skip["path"], skip["reason"]) for skip in survey["skipped"]]
         self._skipped_count: int = survey["skipped_count"]
@@ -157,7 +148,6 @@ class _Reader:
         self._classes: Counter[str] = Counter()
         self._new_classes: list[int] = []
         self._classes_named = False
-        self._large = threading.Lock()
         self._record = record_of(context, entry.id)
 
     def run(self, progress: Progress) -> None:
@@ -169,26 +159,22 @@ class _Reader:
             self._run(progress)
 
     def _run(self, progress: Progress) -> None:
-        """Read, keep and record every chosen file, a batch at a time.
-
-        Files of a batch are decoded side by side, and while one batch is recorded the next is decoded already.
-        """
-        survey = self._entry.survey or {}
-        progress.stage("Bringing in pictures", survey["pictures"])
-        threads = self._context.settings.threads or len(os.sched_getaffinity(0))
-        with ThreadPoolExecutor(threads) as pool:
-            under_way: list[Future[list[tuple[ChosenFile, ArrivedPicture | str]]]] = []
+        """Take every chosen file in and record it, a batch at a time; while one is recorded, the next is decoded."""
+        pictures = (self._entry.survey or {})["pictures"]
+        progress.stage("Bringing in pictures", pictures)
+        with self._arrivals(pictures) as arrive:
+            before: tuple[list[ChosenFile], Callable[[], list[Outcome]]] = [], list
             for files in self._groups(progress):
-                for batch in self._with_bytes(files):
-                    parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
-                    following = [pool.submit(self._arrive_all, part) for part in parts]
-                    try:
-                        self._note(under_way, progress)
-                    except BaseException:
-                        pool.shutdown(cancel_futures=True)
-                        raise
-                    under_way = following
-            self._note(under_way, progress)
+                following = arrive(files)
+                self._note(*before, progress)
+                before = files, following
+            self._note(*before, progress)
+
+    def _arrivals(self, count: int) -> AbstractContextManager[Arrivals]:
+        context = self._context
+        return arrivals(
+            context.settings, settled_path(context, self._entry), context.source_limits, context.picture_limits, count
+        )
 
     def _groups(self, progress: Progress) -> Iterator[list[ChosenFile]]:
         """Chosen files, some at a time; what the random part leaves out is only counted."""
@@ -203,62 +189,10 @@ class _Reader:
             if chosen:
                 yield chosen
 
-    def _with_bytes(self, files: list[ChosenFile]) -> Iterator[list[tuple[ChosenFile, bytes | OrchardError]]]:
-        by_path = iter(files)
-        for batch in batches(self._source, [file.file.path for file in files]):
-            yield [(next(by_path), data) for _, data in batch]
-
-    def _arrive_all(
-        self, files: list[tuple[ChosenFile, bytes | OrchardError]]
-    ) -> list[tuple[ChosenFile, ArrivedPicture | str]]:
-        return [(file, self._arrive(file, data)) for file, data in files]
-
-    def _arrive(self, file: ChosenFile, data: bytes | OrchardError) -> ArrivedPicture | str:
-        """The stored picture, or why it is skipped."""
-        if isinstance(data, OrchardError):
-            return str(data)
-        listed = file.file
-        alone = listed.format != "JPEG" and listed.width * listed.height > _LARGE_PIXELS
-        try:
-            if alone:
-                with self._large:
-                    return self._store(file, data)
-            return self._store(file, data)
-        except ServiceError:
-            raise  # no room to store is not the file's fault
-        except OrchardError as error:
-            return str(error)
-
-    def _store(self, file: ChosenFile, data: bytes) -> ArrivedPicture:
-        store = self._context.store
-        picture = read_picture(data, limits=self._context.picture_limits, reduced_to=2 * THUMBNAIL_SIDE)
-        small = thumbnail(picture)
-        sha256 = store.write_picture(data)
-        if not store.exists(store.thumbnail_path(sha256)):
-            store.write(store.thumbnail_path(sha256), small)
-        told = file.told
-        return ArrivedPicture(
-            sha256=sha256,
-            path=file.file.path,
-            name=told.name or _last(file.file.path),
-            class_name=file.class_name,
-            set_name=told.set_name.value if told.set_name else None,
-            width=picture.width,
-            height=picture.height,
-            mode=picture.mode,
-            format=picture.format,
-            size_bytes=len(data),
-            thumbnail_bytes=len(small),
-            group_key=told.group,
-            note=told.note,
-        )
-
-    def _note(
-        self, under_way: "list[Future[list[tuple[ChosenFile, ArrivedPicture | str]]]]", progress: Progress
-    ) -> None:
+    def _note(self, files: list[ChosenFile], outcomes_of: Callable[[], list[Outcome]], progress: Progress) -> None:
         """Commit a batch, once its bytes are on the disk."""
-        outcomes = [outcome for part in under_way for outcome in part.result()]
-        arrived = [outcome for _, outcome in outcomes if isinstance(outcome, ArrivedPicture)]
+        outcomes = outcomes_of()
+        arrived = [outcome for outcome in outcomes if isinstance(outcome, ArrivedPicture)]
         if arrived:
             self._context.store.settle()
             with self._context.database.session() as session:
@@ -267,12 +201,12 @@ class _Reader:
                     self._name_classes(session)
                 add_batch(session, self._entry.id, self._entry.project_id, arrived)
             self._classes_named = True
-        for file, outcome in outcomes:
+        for file, outcome in zip(files, outcomes, strict=True):
             self._count(file, outcome)
         progress.advance(len(outcomes))
         progress.report()
 
-    def _count(self, file: ChosenFile, outcome: ArrivedPicture | str) -> None:
+    def _count(self, file: ChosenFile, outcome: Outcome) -> None:
         if isinstance(outcome, str):
             self._skipped_count += 1
             if len(self.skipped) < _LISTED:

@@ -4,12 +4,11 @@ Repeating it, whole or after a crash, begins anew and ends the same.
 """
 
 import hashlib
-import os
 import shutil
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Sequence
 from dataclasses import replace
+from itertools import islice
 from typing import IO, Any
 
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError
@@ -24,11 +23,9 @@ from vast_orchard.jobs.source_place import open_settled, settle_source
 from vast_orchard.store.imports import get_import, known_contents, set_place, set_survey
 from vast_orchard.store.values import ImportValue
 
-__all__ = ["batches", "read_source", "record_of"]
+__all__ = ["read_source", "record_of"]
 
 _BATCH = 256
-_BATCH_BYTES = 32 * 2**20
-_AT_ONCE = 32
 # The survey lists this many skipped files by name and counts the rest.
 _LISTED = 500
 _MOST_TABLES = 20
@@ -38,24 +35,6 @@ _METADATA = "croissant.json"
 def record_of(context: WorkContext, import_id: int) -> SourceRecord:
     """Where the notes on an import's source lie."""
     return SourceRecord(folder=context.readings / str(import_id))
-
-
-def batches(source: Source, names: Sequence[str] | Iterator[str]) -> Iterator[list[tuple[str, bytes | OrchardError]]]:
-    """Files with their bytes, read one after the other as archives want it; a few megabytes at a time."""
-    batch: list[tuple[str, bytes | OrchardError]] = []
-    size = 0
-    for name in names:
-        try:
-            data: bytes | OrchardError = source.read(name)
-        except OrchardError as error:
-            data = error
-        batch.append((name, data))
-        size += len(data) if isinstance(data, bytes) else 0
-        if len(batch) == _BATCH or size > _BATCH_BYTES:
-            yield batch
-            batch, size = [], 0
-    if batch:
-        yield batch
 
 
 def read_source(context: WorkContext, import_id: int, progress: Progress) -> None:
@@ -187,53 +166,30 @@ class _Surveyor:
         return {"path": path, "columns": list(table.columns), "error": None}
 
     def _look(self, pictures: Sequence[str], out: IO[str], progress: Progress) -> None:
-        """Hash every picture and look at its head, a batch at a time, while the next is read."""
-        threads = self._context.settings.threads or len(os.sched_getaffinity(0))
-        with ThreadPoolExecutor(threads) as pool:
-            under_way: list[Future[list[ListedFile | tuple[str, str]]]] = []
-            for batch in batches(self._source, pictures):
-                parts = [batch[n : n + _AT_ONCE] for n in range(0, len(batch), _AT_ONCE)]
-                following = [pool.submit(self._glance_all, part) for part in parts]
-                try:
-                    self._note(under_way, out, progress)
-                except BaseException:
-                    pool.shutdown(cancel_futures=True)
-                    raise
-                under_way = following
-            self._note(under_way, out, progress)
+        """Hash every picture and look at its head; nothing is decoded, so that one thread keeps up with the disk."""
+        names = iter(pictures)
+        while batch := list(islice(names, _BATCH)):
+            self._note([self._glance(name) for name in batch], out, progress)
 
-    def _glance_all(self, files: Sequence[tuple[str, bytes | OrchardError]]) -> list[ListedFile | tuple[str, str]]:
-        found: list[ListedFile | tuple[str, str]] = []
-        for name, data in files:
-            if isinstance(data, OrchardError):
-                found.append((name, str(data)))
-                continue
-            try:
-                seen = glance(data, self._context.picture_limits)
-            except OrchardError as error:
-                found.append((name, str(error)))
-                continue
-            found.append(
-                ListedFile(
-                    path=name,
-                    sha256=hashlib.sha256(data).hexdigest(),
-                    size_bytes=len(data),
-                    width=seen.width,
-                    height=seen.height,
-                    format=seen.format,
-                    traits=seen.traits,
-                    known=False,
-                    skipped=None,
-                )
-            )
-        return found
+    def _glance(self, name: str) -> ListedFile | tuple[str, str]:
+        try:
+            data = self._source.read(name)
+            seen = glance(data, self._context.picture_limits)
+        except OrchardError as error:
+            return name, str(error)
+        return ListedFile(
+            path=name,
+            sha256=hashlib.sha256(data).hexdigest(),
+            size_bytes=len(data),
+            width=seen.width,
+            height=seen.height,
+            format=seen.format,
+            traits=seen.traits,
+            known=False,
+            skipped=None,
+        )
 
-    def _note(
-        self, under_way: "Sequence[Future[list[ListedFile | tuple[str, str]]]]", out: IO[str], progress: Progress
-    ) -> None:
-        entries = [entry for part in under_way for entry in part.result()]
-        if not entries:
-            return
+    def _note(self, entries: Sequence[ListedFile | tuple[str, str]], out: IO[str], progress: Progress) -> None:
         contents = {entry.sha256 for entry in entries if isinstance(entry, ListedFile)}
         with self._context.database.session() as session:
             known = known_contents(session, self._entry.project_id, contents)

@@ -14,7 +14,7 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.server_folders import checked_server_path
 from vast_orchard.store.values import ImportValue
 
-__all__ = ["SettledSource", "open_settled", "settle_source", "source_place"]
+__all__ = ["SettledSource", "open_settled", "settle_source", "settled_path", "source_place"]
 
 _BUCKET_FILE = "bucket.zip"
 
@@ -107,6 +107,20 @@ def _fetch(context: WorkContext, entry: ImportValue, progress: Progress) -> Sett
     return SettledSource(kind="upload", location=upload, left_out=left_out)
 
 
+def settled_path(context: WorkContext, entry: ImportValue) -> Path:
+    """The folder or archive of a settled source.
+
+    Raises
+    ------
+    InputError
+        It is gone, or may not be read.
+    """
+    place = source_place(context, entry)
+    if not entry.location or not place.exists():
+        raise InputError(f"The files of {entry.source_name} are no longer here.", "Bring them in again.")
+    return _only_archive(place) if entry.source_kind == "upload" else place
+
+
 @contextmanager
 def open_settled(context: WorkContext, entry: ImportValue) -> Iterator[Source]:
     """A settled source, to read from.
@@ -116,8 +130,5 @@ def open_settled(context: WorkContext, entry: ImportValue) -> Iterator[Source]:
     ArchiveError, InputError
         It is gone, damaged, or may not be read.
     """
-    place = source_place(context, entry)
-    if not entry.location or not place.exists():
-        raise InputError(f"The files of {entry.source_name} are no longer here.", "Bring them in again.")
-    with open_source(_only_archive(place) if entry.source_kind == "upload" else place, context.source_limits) as source:
+    with open_source(settled_path(context, entry), context.source_limits) as source:
         yield source

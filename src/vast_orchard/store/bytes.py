@@ -42,10 +42,12 @@ class ByteStore:
         draft = f"{target}.{uuid.uuid4().hex}.part"
         try:
             self._make_folder(target.rsplit("/", 1)[0])
-            self._fs.pipe_file(draft, data)
             if self._is_local:
-                Path(draft).replace(target)  # in one step, and a tenth of the time of a general move
+                # By itself, because the general way costs a picture of an import as much again as decoding it.
+                Path(draft).write_bytes(data)
+                Path(draft).replace(target)
             else:
+                self._fs.pipe_file(draft, data)
                 self._fs.mv(draft, target)
         except OSError as error:
             self._made.clear()
@@ -75,6 +77,8 @@ class ByteStore:
 
     def exists(self, path: str) -> bool:
         """True if there is such a file."""
+        if self._is_local:
+            return os.path.exists(self._path(path))  # noqa: PTH110 - asked of every picture, and a third of the time
         return bool(self._fs.exists(self._path(path)))
 
     def size(self, path: str) -> int:

@@ -1,18 +1,18 @@
 """One engine a process, sessions as transactions, and the one channel on which changes are told."""
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import BigInteger, ColumnElement, Engine, any_, cast, create_engine, text
+from sqlalchemy import BigInteger, ColumnElement, Engine, String, any_, cast, create_engine, text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from vast_orchard.errors import DatabaseGoneError
 
-__all__ = ["CHANNEL", "Database", "among", "tell"]
+__all__ = ["CHANNEL", "Database", "among", "among_texts", "tell"]
 
 CHANNEL = "vast_orchard"
 
@@ -20,6 +20,11 @@ CHANNEL = "vast_orchard"
 def among(column: InstrumentedAttribute[int], values: Sequence[int]) -> ColumnElement[bool]:
     """`column in values` with one array as its parameter: a list of parameters ends at 65,535 of them."""
     return column == any_(cast(list(values), ARRAY(BigInteger)))
+
+
+def among_texts(column: InstrumentedAttribute[str], values: Collection[str]) -> ColumnElement[bool]:
+    """The same for text."""
+    return column == any_(cast(list(values), ARRAY(String)))
 
 
 def tell(session: Session, topic: str, project_id: int, **facts: Any) -> None:

@@ -4,18 +4,16 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session, object_session
 
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.classes import find_or_add_class, revive_classes
-from vast_orchard.store.database import tell
+from vast_orchard.store.database import among, among_texts, tell
 from vast_orchard.store.schema import Action, Appearance, Import, ImportState, Job, JobKind, JobState, Picture
-from vast_orchard.store.values import ImportValue
+from vast_orchard.store.values import ArrivedPicture, ImportValue
 
 __all__ = [
-    "ArrivedPicture",
     "BatchResult",
     "add_batch",
     "choose_reading",
@@ -37,23 +35,26 @@ __all__ = [
 _IMPORT_LOCK = 4_210
 
 
-@dataclass(frozen=True, kw_only=True)
-class ArrivedPicture:
-    """A picture file that was read and stored."""
+# A batch is one statement with a list for each column: a statement a row would cost as much as decoding the pictures.
+_ADD_PICTURES = text(
+    "insert into picture (project_id, import_id, two_labels, sha256, name, class_id, width, height, mode, format,"
+    " size_bytes, thumbnail_bytes, note)"
+    " select :project, :import, false, x.* from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
+    " cast(:class_id as int[]), cast(:width as int[]), cast(:height as int[]), cast(:mode as text[]),"
+    " cast(:format as text[]), cast(:size_bytes as int[]), cast(:thumbnail_bytes as int[]), cast(:note as text[])) x"
+    " on conflict on constraint uq_picture_project_id_sha256 do nothing returning id"
+)
 
-    sha256: str
-    path: str
-    name: str
-    class_name: str | None
-    set_name: str | None
-    width: int
-    height: int
-    mode: str
-    format: str
-    size_bytes: int
-    thumbnail_bytes: int
-    group_key: str | None
-    note: str
+# The same file again is the same appearance; if it came with an import that was undone, it counts from now on. Within
+# a batch no path comes twice, but one content may.
+_ADD_APPEARANCES = text(
+    "insert into appearance (import_id, picture_id, path, class_name, set_name, group_key)"
+    " select :import, x.* from unnest(cast(:pictures as bigint[]), cast(:paths as text[]), cast(:classes as text[]),"
+    " cast(:sets as text[]), cast(:groups as text[])) x"
+    " on conflict on constraint uq_appearance_picture_id_path do update set import_id = excluded.import_id,"
+    " class_name = excluded.class_name, set_name = excluded.set_name, group_key = excluded.group_key"
+    " where exists (select 1 from import i where i.id = appearance.import_id and i.undone_at is not null)"
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -271,7 +272,7 @@ def count_added(session: Session, import_id: int) -> int:
 def known_contents(session: Session, project_id: int, sha256s: Collection[str]) -> set[str]:
     """Those of the contents that the project holds, not counting its bin."""
     found = select(Picture.sha256).where(
-        Picture.project_id == project_id, Picture.deleted_at.is_(None), Picture.sha256.in_(sha256s)
+        Picture.project_id == project_id, Picture.deleted_at.is_(None), among_texts(Picture.sha256, sha256s)
     )
     return set(session.scalars(found))
 
@@ -299,46 +300,40 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
     added = _add_pictures(session, import_id, project_id, batch, {name: entry.id for name, entry in classes.items()})
     found = session.execute(
         select(Picture.sha256, Picture.id).where(
-            Picture.project_id == project_id, Picture.sha256.in_({arrived.sha256 for arrived in batch})
+            Picture.project_id == project_id, among_texts(Picture.sha256, {arrived.sha256 for arrived in batch})
         )
     )
     ids = {row.sha256: row.id for row in found}
-    labels = _labels_so_far(session, list(ids.values()))
+    # A picture that is new has no label from before; asking for all would go through every appearance there is.
+    labels = _labels_so_far(session, [picture for picture in ids.values() if picture not in added])
     two: set[int] = set()
-    rows = []
-    for arrived in batch:
-        picture_id, named = ids[arrived.sha256], classes[arrived.class_name] if arrived.class_name else None
-        if named:
-            before = labels.setdefault(picture_id, set())
-            if before - {named.name.lower()}:
-                two.add(picture_id)
-            before.add(named.name.lower())
-        rows.append(
-            {
-                "picture_id": picture_id,
-                "import_id": import_id,
-                "path": arrived.path,
-                "class_name": named.name if named else None,
-                "set_name": arrived.set_name,
-                "group_key": arrived.group_key,
-            }
-        )
-    # The same file again is the same appearance; if it came with an import that was undone, it counts from now on.
-    undone = select(Import.id).where(Import.id == Appearance.import_id, Import.undone_at.is_not(None)).exists()
-    fresh_rows = insert(Appearance)
-    said_now = {key: fresh_rows.excluded[key] for key in ("import_id", "class_name", "set_name", "group_key")}
+    named = [classes[arrived.class_name] if arrived.class_name else None for arrived in batch]
+    for arrived, entry in zip(batch, named, strict=True):
+        if entry:
+            before = labels.setdefault(ids[arrived.sha256], set())
+            if before - {entry.name.lower()}:
+                two.add(ids[arrived.sha256])
+            before.add(entry.name.lower())
     session.execute(
-        fresh_rows.on_conflict_do_update(constraint="uq_appearance_picture_id_path", set_=said_now, where=undone), rows
+        _ADD_APPEARANCES,
+        {
+            "import": import_id,
+            "pictures": [ids[arrived.sha256] for arrived in batch],
+            "paths": [arrived.path for arrived in batch],
+            "classes": [entry.name if entry else None for entry in named],
+            "sets": [arrived.set_name for arrived in batch],
+            "groups": [arrived.group_key for arrived in batch],
+        },
     )
-    fresh = update(Picture).where(Picture.id.in_(two), Picture.two_labels.is_(False)).values(two_labels=True)
-    two_labels = len(session.execute(fresh.returning(Picture.id)).all())
+    fresh = update(Picture).where(among(Picture.id, list(two)), Picture.two_labels.is_(False)).values(two_labels=True)
+    two_labels = len(session.execute(fresh.returning(Picture.id)).all()) if two else 0
     tell(session, "pictures", project_id)
-    return BatchResult(added=added, two_labels=two_labels)
+    return BatchResult(added=len(added), two_labels=two_labels)
 
 
 def _take_from_bin(session: Session, import_id: int, project_id: int, sha256s: Collection[str]) -> None:
     """What lies in the bin and comes in again is here again, as it was."""
-    binned = Picture.project_id == project_id, Picture.deleted_at.is_not(None), Picture.sha256.in_(sha256s)
+    binned = Picture.project_id == project_id, Picture.deleted_at.is_not(None), among_texts(Picture.sha256, sha256s)
     back = update(Picture).where(*binned).values(deleted_at=None, import_id=import_id)
     if session.execute(back.returning(Picture.id)).all():
         revive_classes(session, project_id)
@@ -346,31 +341,21 @@ def _take_from_bin(session: Session, import_id: int, project_id: int, sha256s: C
 
 def _add_pictures(
     session: Session, import_id: int, project_id: int, batch: Sequence[ArrivedPicture], classes: Mapping[str, int]
-) -> int:
-    """How many contents were new; of one content the first file counts."""
+) -> set[int]:
+    """The pictures that are new; of one content the first file counts."""
     first: dict[str, ArrivedPicture] = {}
     for arrived in batch:
         first.setdefault(arrived.sha256, arrived)
-    rows = [
-        {
-            "project_id": project_id,
-            "sha256": sha256,
-            "name": arrived.name,
-            "class_id": classes[arrived.class_name] if arrived.class_name else None,
-            "two_labels": False,
-            "width": arrived.width,
-            "height": arrived.height,
-            "mode": arrived.mode,
-            "format": arrived.format,
-            "size_bytes": arrived.size_bytes,
-            "thumbnail_bytes": arrived.thumbnail_bytes,
-            "note": arrived.note,
-            "import_id": import_id,
-        }
-        for sha256, arrived in first.items()
-    ]
-    statement = insert(Picture).on_conflict_do_nothing(constraint="uq_picture_project_id_sha256").returning(Picture.id)
-    return len(session.execute(statement, rows).all())
+    columns = {
+        key: [getattr(arrived, key) for arrived in first.values()]
+        for key in ("name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note")
+    }
+    ids = [classes[x.class_name] if x.class_name else None for x in first.values()]
+    found = session.execute(
+        _ADD_PICTURES,
+        {"project": project_id, "import": import_id, "sha256": list(first), "class_id": ids, **columns},
+    )
+    return set(found.scalars())
 
 
 def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, set[str]]:
@@ -379,7 +364,9 @@ def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, se
     rows = session.execute(
         select(Appearance.picture_id, func.lower(Appearance.class_name))
         .join(Import, Import.id == Appearance.import_id)
-        .where(Appearance.picture_id.in_(picture_ids), Appearance.class_name.is_not(None), Import.undone_at.is_(None))
+        .where(
+            among(Appearance.picture_id, picture_ids), Appearance.class_name.is_not(None), Import.undone_at.is_(None)
+        )
     )
     for picture_id, name in rows:
         found.setdefault(picture_id, set()).add(name)

@@ -7,6 +7,7 @@ from typing import Any
 __all__ = [
     "ActionValue",
     "AppearanceValue",
+    "ArrivedPicture",
     "BinnedPicture",
     "ClassValue",
     "DiskUse",
@@ -130,6 +131,25 @@ class UndoResult:
     summary: str
     taken_back: int
     kept: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class ArrivedPicture:
+    """A picture file that was read and stored."""
+
+    sha256: str
+    path: str
+    name: str
+    class_name: str | None
+    set_name: str | None
+    width: int
+    height: int
+    mode: str
+    format: str
+    size_bytes: int
+    thumbnail_bytes: int
+    group_key: str | None
+    note: str
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,22 +1,18 @@
 """Where the quick process begins; imports the tasks, and with them the numerics, only inside it."""
 
-import ctypes
 import importlib
-import signal
 from collections.abc import Mapping
 from typing import Any
 
+from vast_orchard.jobs.dying import die_with_parent
 from vast_orchard.settings import Settings
 
 __all__ = ["begin", "quick"]
 
-_PR_SET_PDEATHSIG = 1
-
 
 def begin(settings: Settings) -> None:
     """Prepare the fresh process: it dies with the API, and leaves signals to it."""
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(signal.SIGKILL), 0, 0, 0)
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    die_with_parent()
     importlib.import_module("vast_orchard.jobs.quick.tasks").set_up(settings)
 
 
