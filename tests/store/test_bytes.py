@@ -1,6 +1,7 @@
 """Bytes: whole or not at all, by content."""
 
 import hashlib
+import resource
 from pathlib import Path
 
 import pytest
@@ -23,19 +24,17 @@ def test_what_is_missing_is_said(tmp_path: Path) -> None:
         ByteStore(str(tmp_path)).read("nowhere")
 
 
-def test_a_failed_write_leaves_the_old_file_and_no_draft(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_failed_write_leaves_the_old_file_and_no_draft(tmp_path: Path) -> None:
     store = ByteStore(str(tmp_path))
     store.write("a/file", b"old")
-
-    pipe = store._fs.pipe_file
-
-    def full(path: str, data: bytes) -> None:
-        pipe(path, data[: len(data) // 2])
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr(store._fs, "pipe_file", full)
-    with pytest.raises(ServiceError, match=r"No space left.*Make room"):
-        store.write("a/file", b"new")
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    # As on a full disk, some of it is written and then no more.
+    resource.setrlimit(resource.RLIMIT_FSIZE, (4096, before[1]))
+    try:
+        with pytest.raises(ServiceError, match=r"cannot be stored: .*Make room"):
+            store.write("a/file", b"new" * 4000)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
     assert store.read("a/file") == b"old"
     assert [path.name for path in (tmp_path / "a").iterdir()] == ["file"]
 
