@@ -186,6 +186,14 @@ def test_imports_happen_once_even_if_delivered_twice(world: World) -> None:
     assert _counts(world, project) == {"plate": 1}
 
 
+def test_where_every_picture_is_damaged_nothing_is_left_lying(world: World) -> None:
+    project = world.project()
+    job = world.run(world.import_job(project, {f"plate/{n}.png": png(n)[:150] for n in range(3)}))
+    assert (job.state, "No readable picture was found" in str(job.error)) == ("failed", True)
+    assert _counts(world, project) == {}
+    assert not list(world.context.uploads.iterdir())
+
+
 def test_an_archive_of_a_hundred_thousand_entries(world: World) -> None:
     members = {f"notes/{n}.txt": b"" for n in range(100_000)} | {"plate/1.png": png(1), "rime/2.png": png(2)}
     project = world.project()

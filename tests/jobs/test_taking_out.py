@@ -19,6 +19,8 @@ from tests.pictures import png, zipped
 from tests.world import World
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
+from vast_orchard.jobs.bringing_back import bring_back
+from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.taking_out import parcel_path
 from vast_orchard.store import actions
@@ -300,6 +302,8 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
         assert sorted(entry.name for entry in list_projects(session)) == ["Ridge", "Ridge (2)"]
         done = actions.undo(session, back, "one")  # the history goes on where it was
         assert done.taken_back == 1
+    bring_back(world.context, ended.subject_id, Progress(world.context.database, ended.id, "again"))  # told twice
+    assert _state(world, back)["pictures"]
     _, job = world.run_job(back)
     assert world.run(job).state == "done"  # and it can be worked with
 

@@ -5,12 +5,13 @@ from pathlib import Path
 
 from sqlalchemy.exc import DataError, IntegrityError
 
-from vast_orchard.errors import ArchiveError, DatabaseGoneError, InputError, LeaseLostError
+from vast_orchard.errors import ArchiveError, DatabaseGoneError, InputError, LeaseLostError, MissingError
 from vast_orchard.formats.picture_file import read_picture, thumbnail
 from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.imports import get_import
 from vast_orchard.store.locks import holding_bytes
+from vast_orchard.store.projects import delete_project
 from vast_orchard.store.transfer import RECORDS, Loader
 
 __all__ = ["bring_back"]
@@ -29,11 +30,12 @@ def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None
     ArchiveError, InputError
         It is no archive of a project, or damaged.
     """
-    with context.database.session() as session:
-        entry = get_import(session, import_id)
+    try:
+        with context.database.session() as session:
+            entry = get_import(session, import_id)
+    except MissingError:
+        return  # it went with the last step, after which a worker died
     place = context.uploads / entry.location
-    if entry.state == "done":
-        return
     try:
         found = list(place.iterdir()) if place.is_dir() else []
         if len(found) != 1:
@@ -51,8 +53,6 @@ def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None
 
 def _forget(context: WorkContext, place: Path, project_id: int) -> None:
     """Nothing came of it: the project that was made for it lies in the bin, with the reason in the tray."""
-    from vast_orchard.store.projects import delete_project
-
     shutil.rmtree(place, ignore_errors=True)
     with context.database.session() as session:
         delete_project(session, project_id)

@@ -50,14 +50,12 @@ def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> N
     ArchiveError, InputError, ServiceError
         The source cannot be read.
     """
-    with context.database.session() as session:
-        entry = get_import(session, import_id)
     try:
         read_source(context, import_id, progress)
     except (DatabaseGoneError, LeaseLostError):
         raise
     except Exception:
-        _remove_upload(context, entry)
+        _remove_upload(context, import_id)
         raise
 
 
@@ -80,18 +78,24 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
     except (DatabaseGoneError, LeaseLostError):
         raise  # it is done again, and needs its files for that
     except Exception:
-        _remove_upload(context, entry)
+        _remove_upload(context, import_id)
         raise
-    if not _bring_in(context, entry, progress):
-        _remove_upload(context, entry)
+    reader = _bring_in(context, entry, progress)
+    if not reader.left_out:
+        _remove_files(context, entry)
         record_of(context, import_id).forget_source()
+    files = (entry.survey or {})["files"]
+    check_some(len(reader.seen), files, [_last(path) for path, _ in reader.skipped])
 
 
-def _remove_upload(context: WorkContext, entry: ImportValue) -> None:
+def _remove_upload(context: WorkContext, import_id: int) -> None:
+    """Remove what a source that cannot be read was, wherever it lies by now."""
+    with context.database.session() as session:
+        _remove_files(context, get_import(session, import_id))
+
+
+def _remove_files(context: WorkContext, entry: ImportValue) -> None:
     """Remove the files of an import that needs them no more; those of a folder on the server are not ours."""
-    if entry.location == "" or entry.source_kind == "bucket":
-        with context.database.session() as session:
-            entry = get_import(session, entry.id)
     if entry.source_kind == "upload" and entry.location:
         shutil.rmtree(context.uploads / entry.location, ignore_errors=True)
 
@@ -114,8 +118,8 @@ def _last(path: str) -> str:
     return path.rpartition("/")[2]
 
 
-def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> bool:
-    """True if the source holds something that was left out."""
+def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> "_Reader":
+    """Go through the plan, and report; the reader tells what it saw."""
     survey = entry.survey or {}
     tables = [table["path"] for table in survey["tables"]]
     progress.stage("Going through the plan", 0)
@@ -131,8 +135,7 @@ def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> b
             reader.write_report(over=False)
             raise
         reader.write_report(over=True)
-        check_some(len(reader.seen), survey["files"], [_last(path) for path, _ in reader.skipped])
-    return reader.left_out > 0
+    return reader
 
 
 class _Reader:
