@@ -53,7 +53,11 @@ class _Camera:
 
     def take(self, name: str) -> None:
         WebDriverWait(self.browser, 60).until(
-            lambda b: b.execute_script("return [...document.images].every(i => i.complete)")
+            # Pictures below the edge, or in what is folded, are fetched when somebody goes there.
+            lambda b: b.execute_script(
+                "return [...document.images].every(i => i.complete || i.closest('details:not([open])')"
+                " || i.getBoundingClientRect().top > innerHeight)"
+            )
         )
         time.sleep(0.7)  # sheets behind tiles are backgrounds, which no script can wait for
         self.browser.save_screenshot(str(_TARGET / f"{name}.png"))

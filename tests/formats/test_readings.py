@@ -62,6 +62,7 @@ _NUMBERS = range(6)
         ([f"{c}/{n}.png" for c in ("plate", "needle") for n in _NUMBERS], "folders", ""),
         ([f"{c}_{n}.png" for c in ("plate", "needle") for n in _NUMBERS], "pattern", "{class}_{number}"),
         ([f"all/{c}-{n:03}.png" for c in ("plate", "needle") for n in _NUMBERS], "pattern", "{class}-{number}"),
+        ([f"{c}-{n}.png" for c in ("plate", "rime", "unlabelled") for n in _NUMBERS], "pattern", "{class}-{number}"),
         ([f"{c} ({n}).jpg" for c in ("plate", "needle") for n in _NUMBERS], "pattern", "{class} ({number})"),
         ([f"{n:03}_{c}.jpg" for c in ("plate", "needle") for n in _NUMBERS], "pattern", "{number}_{class}"),
         ([f"plate{n}.jpg" for n in _NUMBERS] + ["needle1.jpg", "needle2.jpg"], "pattern", "{class}{number}"),

@@ -135,12 +135,13 @@ class _Alike:
 
 
 def _measured(record: SourceRecord, reading: Reading, choice: ReadingChoice, trust: float) -> TriedReading:
-    classes, total, told_of = Counter[str](), 0, 0
+    classes, total, told_of, none_told = Counter[str](), 0, 0, 0
     for entry in record.pictures():
         total += 1
         told = reading.tell(entry.path)
         told_of += told is not NOTHING_TOLD
         name = told.class_name
+        none_told += told is not NOTHING_TOLD and name is None
         # A pattern that was not asked for and finds bare numbers has found counters.
         if name and (choice.read_as is not ReadAs.PATTERN or any(map(str.isalpha, name))):
             classes[name] += 1
@@ -149,8 +150,9 @@ def _measured(record: SourceRecord, reading: Reading, choice: ReadingChoice, tru
     guessed = choice.read_as is ReadAs.PATTERN
     full = sum(count for count in classes.values() if count >= _LEAST_IN_CLASS or not guessed)
     plausible = 1.0 if len(classes) > 1 else 0.4
-    # A table that names a picture and leaves its label empty says that it has none.
+    # A table that leaves a label empty, or a pattern that fits "unlabelled-7", says that there is none: that fits too.
     fitting = told_of if choice.read_as is ReadAs.TABLE else 0.75 * full + 0.25 * labelled
+    fitting += none_told if guessed else 0
     likelihood = trust * plausible * fitting / max(1, total)
     return TriedReading(choice=choice, classes=len(classes), labelled=labelled, likelihood=likelihood)
 
