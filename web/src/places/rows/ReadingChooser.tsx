@@ -176,7 +176,7 @@ function PatternField(props: Omit<Props, "survey">) {
               {example.path.split("/").pop()}
             </span>
             <span className={example.class_name ? "font-semibold" : "text-quiet"}>
-              {example.class_name ?? "does not fit"}
+              {example.class_name ?? "no label"}
             </span>
           </li>
         ))}
