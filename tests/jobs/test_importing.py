@@ -13,11 +13,13 @@ from tests.world import World
 from vast_orchard.errors import DatabaseGoneError, ServiceError
 from vast_orchard.jobs import importing
 from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.imports import add_batch
+from vast_orchard.store.imports import add_batch, choose_reading, get_import
 from vast_orchard.store.jobs import ask_stop
 from vast_orchard.store.pictures import list_pictures
+from vast_orchard.store.schema import JobKind
 
 
 def _counts(world: World, project: int) -> dict[str, int]:
@@ -152,6 +154,17 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
     ended = world.run(job)
     assert (ended.state, "No space left" in str(ended.error)) == ("failed", True)
     assert _counts(world, project) == {"plate": 1}
+
+    # With room again, it goes on from its plan: the source was kept.
+    monkeypatch.undo()
+    with world.context.database.session() as session:
+        entry = get_import(session, ended.subject_id)
+        assert (entry.state, entry.choice is None) == ("planned", False)
+        choose_reading(session, entry.id, entry.choice or {})
+        again = start_job(session, project, JobKind.IMPORT, "Again", entry.id)
+    assert world.run(again).state == "done"
+    assert _counts(world, project) == {"plate": 2}
+    assert not list(world.context.uploads.iterdir())
 
 
 def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,7 +13,7 @@ from typing import Any
 import httpx2
 import pytest
 
-from tests.pictures import zipped
+from tests.pictures import png, zipped
 from tests.running import Running, until
 from tests.world import small_recipe
 from vast_orchard.supervision.postgres import free_port, open_cluster
@@ -107,6 +107,25 @@ def test_a_killed_training_worker_goes_on_from_its_last_checkpoint(running: Runn
     # Every figure of every epoch is the same as in a run that nobody killed.
     assert one["epochs"] == two["epochs"]
     assert one["judgements"] == two["judgements"]
+
+
+def test_a_data_worker_killed_in_the_middle_of_an_import_ends_the_same(running: Running) -> None:
+    members = {f"{'plate' if n % 3 else 'rime'}/{n}.png": png(n) for n in range(2400)}
+    project = running.ask("POST", "/api/projects", json={"name": "Killed import"})["id"]
+    upload = running.ask("POST", "/api/uploads")["id"]
+    running.ask("PUT", f"/api/uploads/{upload}/files", data={"path": "in.zip"}, files={"file": ("f", zipped(members))})
+    job = running.ask("POST", f"/api/projects/{project}/uploads/{upload}/import", json={"source_name": "in.zip"})
+
+    def counts() -> dict[str, int]:
+        return {row["name"]: row["count"] for row in running.ask("GET", f"/api/projects/{project}/classes")}
+
+    until("some of it is here", lambda: sum(counts().values()) > 0)
+    running.kill_child("data")
+    assert running.wait_job(job["id"])["state"] == "done"
+    assert counts() == {"plate": 1600, "rime": 800}
+    assert not (running.data_dir / "uploads" / upload).exists()
+    report = running.ask("GET", f"/api/projects/{project}/imports")[0]["report"]
+    assert (report["added"], report["repeated"], report["skipped_count"]) == (2400, 0, 0)
 
 
 def test_a_killed_database_comes_back_with_everything(running: Running, archive: bytes) -> None:
