@@ -164,7 +164,7 @@ describe("footing", () => {
   it("says the next useful thing while there is no result", () => {
     const words = (pictures: number, classes: number, running: boolean) =>
       nextStep({ pictures, classes, running }).text;
-    expect(words(0, 0, false)).toContain("bring in");
+    expect(words(0, 0, false)).toContain("bring some in");
     expect(words(10, 1, false)).toContain("at least two classes");
     expect(words(10, 2, true)).toContain("under way");
     expect(words(10, 2, false)).toContain("train one");

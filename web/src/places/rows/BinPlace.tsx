@@ -29,7 +29,7 @@ export function BinPlace() {
       void queries.invalidateQueries({ queryKey: [key] });
     }
   };
-  const takeOut = (ids: number[]) =>
+  const putBack = (ids: number[]) =>
     need(
       client.POST("/api/projects/{project_id}/bin", {
         params: { path, header },
@@ -60,12 +60,12 @@ export function BinPlace() {
             ? "Being emptied, see the tray"
             : `${plural(count, "picture")}${disk.data ? `, ${bytes(disk.data.bin)}` : ""}`}
         </span>
-        <Button disabled={!count || emptying} onClick={() => void takeOut(picked.length ? picked : ids)}>
+        <Button disabled={!count || emptying} onClick={() => void putBack(picked.length ? picked : ids)}>
           {picked.length
-            ? `Take out ${picked.length} chosen`
+            ? `Put back ${picked.length} chosen`
             : count > ids.length
-              ? `Take out these ${ids.length}`
-              : "Take out all"}
+              ? `Put back these ${ids.length}`
+              : "Put back all"}
         </Button>
         <Button kind="danger" disabled={!count || emptying} onClick={() => setSure(true)}>
           Empty the bin
