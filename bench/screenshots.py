@@ -59,13 +59,13 @@ class _Camera:
                 " || i.getBoundingClientRect().top > innerHeight)"
             )
         )
-        time.sleep(0.7)  # sheets behind tiles are backgrounds, which no script can wait for
+        time.sleep(0.7)
         self.browser.save_screenshot(str(_TARGET / f"{name}.png"))
 
 
 def _rows(camera: _Camera) -> None:
     camera.go("rows")
-    camera.wait("[role=gridcell]")
+    camera.wait("canvas[data-painted=whole]")
     camera.take("rows")
     ActionChains(camera.browser).double_click(
         camera.browser.find_elements(By.CSS_SELECTOR, "[role=gridcell]")[70]
@@ -73,8 +73,17 @@ def _rows(camera: _Camera) -> None:
     camera.wait("[role=dialog] img")
     camera.take("close-up")
     camera.go("rows?tile=12")
-    camera.wait("[role=gridcell]")
+    camera.wait("canvas[data-painted=whole]")
     camera.take("rows-carpet")
+    camera.go("rows?sift=wrong%20order%3A-loss&tile=104")
+    camera.wait("canvas[data-painted=whole]")
+    camera.browser.find_element(By.ID, "sift-line").send_keys(" predicted:")
+    camera.wait("[role=option]")
+    camera.take("sift")
+    camera.go("rows")
+    camera.press("History")
+    camera.wait("[data-testid=history] li")
+    camera.take("history")
     camera.go("rows")
     camera.press("Divide")
     camera.wait("[data-testid=split-counts]")

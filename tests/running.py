@@ -85,6 +85,20 @@ class Running:
         self.process.kill()
         self.process.wait()
 
+    def offspring(self, name: str) -> set[int]:
+        """Every process below one of its own, however deep."""
+        parents = {}
+        for place in Path("/proc").iterdir():
+            if place.name.isdigit():
+                try:
+                    parents[int(place.name)] = int((place / "stat").read_text().rsplit(")", 1)[1].split()[1])
+                except (OSError, IndexError, ValueError):
+                    continue
+        found = {self.children()[name]}
+        while more := {pid for pid, parent in parents.items() if parent in found} - found:
+            found |= more
+        return found - {self.children()[name]}
+
     def children(self) -> dict[str, int]:
         """Process ids by what they are: postgres, data, train, serve."""
         found = {}

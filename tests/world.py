@@ -1,10 +1,12 @@
 """Short words for what many tests do: make a project, bring pictures in, train, run waiting jobs."""
 
+import datetime as dt
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from sqlalchemy import select, text
+from sqlalchemy.orm import Session
 
 from vast_orchard.core.sets.split import DEFAULT_SHARES
 from vast_orchard.jobs.catalogue import PROGRAM, default_recipe
@@ -12,14 +14,15 @@ from vast_orchard.jobs.context import WorkContext
 from vast_orchard.jobs.dividing import divide
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.field import scope_of, sifted_pictures
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import create_project
 from vast_orchard.store.runs import create_run
 from vast_orchard.store.schema import JobKind, Picture
-from vast_orchard.store.values import JobValue
+from vast_orchard.store.values import JobValue, PictureValue
 
-__all__ = ["World", "small_recipe"]
+__all__ = ["World", "list_pictures", "small_recipe"]
 
 
 def small_recipe(epochs: int = 2, seed: int = 1) -> dict[str, object]:
@@ -29,6 +32,12 @@ def small_recipe(epochs: int = 2, seed: int = 1) -> dict[str, object]:
     recipe["preprocessing"]["size"] = 16
     recipe["settings"].update(epochs=epochs, seed=seed, batch_size=16, learning_rate=0.01)
     return recipe
+
+
+def list_pictures(session: Session, project_id: int, split_id: int | None = None) -> Sequence[PictureValue]:
+    """Every picture of a small project, in the order they came."""
+    scope = scope_of(session, project_id, split_id=split_id, now=dt.datetime.now(dt.UTC))
+    return sifted_pictures(session, scope, "", 0, 10_000)
 
 
 class World:

@@ -72,10 +72,13 @@ def test_thumbnails_sheets_and_whole_pictures(client: TestClient, world: World, 
     small = client.get(f"/api/thumbnails/{pictures[0]['sha256']}")
     assert small.headers["content-type"] == "image/jpeg"
     assert "immutable" in small.headers["cache-control"]
-    ids = ",".join(str(entry["id"]) for entry in pictures[:20]) + ",999999"
-    sheet = client.get(f"/api/projects/{project}/sheet", params={"ids": ids, "side": 24, "columns": 8})
-    with Image.open(io.BytesIO(sheet.content)) as image:
-        assert image.size == (8 * 24, 3 * 24)
+    ids = [entry["id"] for entry in pictures[:20]] + [999_999]
+    for side, kind in ((12, "image/png"), (24, "image/png"), (56, "image/jpeg")):
+        sheet = client.post(f"/api/projects/{project}/sheets", json={"picture_ids": ids, "side": side, "columns": 8})
+        assert sheet.headers["content-type"] == kind
+        with Image.open(io.BytesIO(sheet.content)) as image:
+            assert image.size == (8 * side, 3 * side)
+            assert image.getpixel((4 * side + side // 2, 2 * side + side // 2)) == (128, 128, 128)  # the one not there
     _bring_in(client, world, project, {"plate/tiff.tif": encoded(Image.new("RGB", (30, 20), "red"), "TIFF")})
     tiff = client.get(f"/api/projects/{project}/pictures").json()["pictures"][-1]
     shown = client.get(f"/api/originals/{tiff['sha256']}")
@@ -278,3 +281,41 @@ def test_the_description_of_the_api_is_whole(client: TestClient) -> None:
         for operation in path.values():
             assert operation.get("description"), operation
     json.dumps(described)
+
+
+def test_what_a_sift_names_is_marked_and_stays_out_of_dividing_and_training(
+    client: TestClient, world: World, project: int
+) -> None:
+    path = f"/api/projects/{project}"
+    split = client.post(f"{path}/splits", json={"seed": 4}).json()
+    plates = client.get(f"{path}/field", params={"sift": "class:plate"}).json()["total"]
+    needles = client.get(f"{path}/field", params={"sift": "class:needle"}).json()["total"]
+    done = client.post(f"{path}/marks", json={"sift": "class:plate", "flag": "excluded"}).json()
+    assert (done["summary"], done["pictures"]) == (f"{plates} pictures excluded", plates)
+    assert client.post(f"{path}/marks", json={"sift": "class:needle", "flag": "unsure"}).status_code == 200
+    names = {entry["id"]: entry["name"] for entry in client.get(f"{path}/classes").json()}
+    made = client.post(f"{path}/splits", json={"seed": 4}).json()
+    counted = {names[int(key)]: sum(sets.values()) for key, sets in made["counts"].items()}
+    assert counted.get("plate", 0) == counted.get("needle", 0) == 0
+    held = client.get(f"{path}/field", params={"sift": "not set:none", "split": split["id"]}).json()["total"]
+    run = client.post(f"{path}/runs", json={"recipe": small_recipe(), "split_id": split["id"]}).json()
+    assert sum(run["counts"].values()) == held - plates - needles
+
+
+def test_pictures_are_named_by_ids_or_by_a_sift_and_a_mistake_has_its_place(client: TestClient, project: int) -> None:
+    path = f"/api/projects/{project}"
+    for body in ({}, {"picture_ids": [1], "sift": ""}):
+        refused = client.post(f"{path}/labels", json={**body, "class_id": None})
+        assert refused.status_code == 422
+        assert "not by both" in refused.json()["detail"]
+    wrong = client.post(f"{path}/labels", json={"sift": "clas:plate", "class_id": None})
+    assert (wrong.status_code, wrong.json()["place"]) == (422, [0, 4])
+    none = client.post(f"{path}/labels", json={"sift": "name:nowhere", "class_id": None})
+    assert (none.status_code, none.json()["detail"]) == (404, "The Sift lets no picture through.")
+    page = client.get(f"{path}/pictures", params={"sift": "unlabelled"}).json()
+    assert page["pictures"]
+    assert all(entry["class_id"] is None for entry in page["pictures"])
+    ordered = client.get(f"{path}/pictures", params={"sift": "order:name"})
+    assert (ordered.status_code, ordered.json()["place"]) == (422, [6, 10])
+    foreign = client.get(f"{path}/field", params={"split": 999})
+    assert (foreign.status_code, foreign.json()["detail"]) == (404, "There is no split 999 in this project.")

@@ -13,7 +13,15 @@ from PIL import Image
 from tests.pictures import encoded, png
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import PictureError, SettingError
-from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture, thumbnail
+from vast_orchard.formats.picture_file import (
+    PictureLimits,
+    is_own_thumbnail,
+    network_pixels,
+    read_picture,
+    reduced,
+    thumbnail,
+    tile,
+)
 
 _QUARTERS = Image.fromarray(
     np.array([[[255, 0, 0], [0, 255, 0]], [[0, 0, 255], [255, 255, 255]]], np.uint8).repeat(20, 0).repeat(20, 1)
@@ -137,7 +145,7 @@ def test_network_pixels_have_the_promised_shape() -> None:
 
 
 def test_thumbnails_are_small_jpegs() -> None:
-    with Image.open(io.BytesIO(thumbnail(read_picture(png(1, (600, 300)))))) as image:
+    with Image.open(io.BytesIO(thumbnail(reduced(read_picture(png(1, (600, 300))).upright)))) as image:
         assert image.format == "JPEG"
         assert image.size == (208, 104)
 
@@ -204,3 +212,35 @@ def test_every_damaged_file_is_read_or_refused_in_words(name: str) -> None:
     assert refused > _DAMAGED // 4
     # Only PNG carries checksums throughout; elsewhere some damage is just other pixels.
     assert refused < _DAMAGED or name in ("png", "alpha", "palette", "deep")
+
+
+def _jpeg(size: tuple[int, int], mode: str = "RGB", turned: int | None = None) -> bytes:
+    image, buffer = Image.new(mode, size), io.BytesIO()
+    exif = image.getexif()
+    if turned:
+        exif[0x0112] = turned
+    image.save(buffer, "JPEG", exif=exif)
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("data", "own"),
+    [
+        (_jpeg((208, 90)), True),
+        (_jpeg((96, 96), "L"), True),
+        (_jpeg((209, 90)), False),
+        (_jpeg((96, 96), "CMYK"), False),
+        (_jpeg((96, 64), turned=6), False),
+        (_jpeg((96, 96)) + bytes(70_000), False),
+        (png(1, (96, 96)), False),
+    ],
+    ids=["small", "grey", "large", "CMYK", "turned", "heavy", "png"],
+)
+def test_a_small_plain_jpeg_is_its_own_thumbnail(data: bytes, own: bool) -> None:
+    assert is_own_thumbnail(read_picture(data), len(data)) is own
+
+
+def test_a_tile_is_the_middle_square() -> None:
+    wide = Image.new("RGB", (96, 24), (255, 0, 0))
+    wide.paste((10, 20, 30), (36, 0, 60, 24))
+    assert tile(wide) == bytes((10, 20, 30)) * 24 * 24

@@ -1,24 +1,25 @@
 """Imports through the records: nothing doubled, nothing lost, everything skipped is named."""
 
+import hashlib
 import io
 import json
 import tarfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from tests.pictures import png, zipped
-from tests.world import World
+from tests.world import World, list_pictures
 from vast_orchard.errors import DatabaseGoneError, ServiceError
 from vast_orchard.jobs import importing
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.imports import add_batch, choose_reading, get_import
+from vast_orchard.store.imports import add_batch, choose_reading, create_import, get_import
 from vast_orchard.store.jobs import ask_stop
-from vast_orchard.store.pictures import list_pictures
 from vast_orchard.store.schema import JobKind
 
 
@@ -48,7 +49,7 @@ def test_a_messy_collection(world: World, as_zip: bool) -> None:
     assert "damaged" in next(entry["reason"] for entry in skipped if "broken" in entry["path"])
     assert report["wrappers"] == ["winter"]
     with world.context.database.session() as session:
-        doubled = [entry for entry in list_pictures(session, project, None, 0, 10) if entry.two_labels]
+        doubled = [entry for entry in list_pictures(session, project) if entry.two_labels]
     assert [entry.name for entry in doubled] == ["1.png"]
     assert not list(world.context.uploads.iterdir())
 
@@ -110,7 +111,7 @@ def test_the_planted_faults_of_the_demo_come_out_as_planted(world: World, crysta
     folders = [entry["folder"] for entry in pictures]
     assert set(_counts(world, project)) == set(folders) - {"unlabelled"}
     with world.context.database.session() as session:
-        rows = list_pictures(session, project, None, 0, 1000)
+        rows = list_pictures(session, project)
     by_number = {entry["number"]: entry for entry in pictures}
     moved = [entry for entry in exact if entry["folder"] != by_number[entry["of"]]["folder"]]
     assert sum(row.two_labels for row in rows) == len(moved) > 0
@@ -118,7 +119,7 @@ def test_the_planted_faults_of_the_demo_come_out_as_planted(world: World, crysta
 
 
 def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
-    members = {f"plate/{n}.png": png(n) for n in range(250)} | {f"needle/{n}.png": png(300 + n) for n in range(50)}
+    members = {f"plate/{n}.png": png(n) for n in range(500)} | {f"needle/{n}.png": png(600 + n) for n in range(50)}
     project = world.project()
     job = world.import_job(project, members)
     calls = 0
@@ -134,10 +135,10 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
     with pytest.raises(DatabaseGoneError):
         perform(world.context, job)
     assert world.job(job).state == "running"
-    assert sum(_counts(world, project).values()) == 256  # one batch
+    assert sum(_counts(world, project).values()) == 512  # one batch
     monkeypatch.undo()
     assert world.run(job).state == "done"
-    assert _counts(world, project) == {"needle": 50, "plate": 250}
+    assert _counts(world, project) == {"needle": 50, "plate": 500}
 
 
 def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
@@ -169,7 +170,7 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
 
 def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     project = world.project()
-    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(300)})
+    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(600)})
 
     def stop_after_first(session: Any, *arguments: Any) -> Any:
         result = add_batch(session, *arguments)
@@ -179,10 +180,10 @@ def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: 
     monkeypatch.setattr(importing, "add_batch", stop_after_first)
     assert world.run(job).state == "stopped"
     kept = _counts(world, project)["plate"]
-    assert kept == 256  # one batch
+    assert kept == 512  # one batch
     monkeypatch.undo()
-    report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(300)})
-    assert (report["known"], report["added"]) == (kept, 300 - kept)
+    report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(600)})
+    assert (report["known"], report["added"]) == (kept, 600 - kept)
 
 
 def test_classes_in_other_capitals_join_those_that_are_there(world: World) -> None:
@@ -249,3 +250,26 @@ def test_packed_tars_are_unpacked_once_and_within_limits(world: World, mode: str
         bomb = world.run(world.import_job(project, {name: tar({"plate/zero.png": bytes(80 << 20)})}))
         assert (bomb.state, "times its size" in str(bomb.error)) == ("failed", True)
     assert not [path for path in world.context.uploads.iterdir() if path.suffix == ".part"]
+
+
+def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server_is_copied(
+    world: World, tmp_path: Path
+) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1)})
+    stored = world.context.settings.data_dir / "bytes" / ByteStore.picture_path(hashlib.sha256(png(1)).hexdigest())
+    assert stored.read_bytes() == png(1)
+    assert stored.stat().st_nlink == 1
+    assert list(world.context.uploads.iterdir()) == []
+    theirs = tmp_path / "theirs" / "plate" / "2.png"
+    theirs.parent.mkdir(parents=True)
+    theirs.write_bytes(png(2))
+    context = replace(world.context, settings=replace(world.context.settings, import_roots=str(tmp_path)))
+    with context.database.session() as session:
+        entry = create_import(session, project, "theirs", str(theirs.parent.parent), kind="folder")
+        job = start_job(session, project, JobKind.IMPORT, "Bring in theirs", entry.id)
+    perform(context, job)
+    assert world.job(job).state == "done", world.job(job).error
+    theirs.write_bytes(b"changed in its place")
+    kept = world.context.store.read(ByteStore.picture_path(hashlib.sha256(png(2)).hexdigest()))
+    assert kept == png(2)

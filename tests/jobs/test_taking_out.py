@@ -16,20 +16,20 @@ from pyld import jsonld
 from sqlalchemy import select
 
 from tests.pictures import png, zipped
-from tests.world import World
+from tests.world import World, list_pictures
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.taking_out import parcel_path
-from vast_orchard.store import actions
+from vast_orchard.store import actions, history
 from vast_orchard.store.bin import list_bin
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, list_exports
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.parcels import create_parcel, get_parcel
-from vast_orchard.store.pictures import list_pictures, packed_pictures, picture_detail
+from vast_orchard.store.pictures import packed_pictures, picture_detail
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import create_project, list_projects
 from vast_orchard.store.runs import footing, list_runs
@@ -83,7 +83,7 @@ def _facts(world: World, project: int) -> list[tuple[Any, ...]]:
     with world.context.database.session() as session:
         sets = folder_sets(session, project)
         names = {entry.id: entry.name for entry in list_classes(session, project)}
-        rows = list_pictures(session, project, None, 0, 1000)
+        rows = list_pictures(session, project)
         return sorted(
             (row.sha256, row.name, names.get(row.class_id or 0), row.note, str(sets.get(row.id, ""))) for row in rows
         )
@@ -146,7 +146,7 @@ def test_some_pictures_and_the_sets_of_a_split(world: World) -> None:
     rows = list(csv.DictReader(io.StringIO(archive.read("pictures.csv").decode())))
     assert len(rows) == 7
     with world.context.database.session() as session:
-        inside = {p.sha256: p.set_name for p in list_pictures(session, project, split.id, 0, 100)}
+        inside = {p.sha256: p.set_name for p in list_pictures(session, project, split.id)}
     assert {row["sha256"]: row["set"] for row in rows} == {row["sha256"]: inside[row["sha256"]] for row in rows}
     assert all(row["path"] == f"{row['set']}/{row['label']}/{row['name']}" for row in rows)
 
@@ -261,7 +261,7 @@ def _state(world: World, project: int) -> dict[str, Any]:
         run = list_runs(session, project)[0]
         split = list_splits(session, project)[0]
         kept = session.scalars(select(Checkpoint).where(Checkpoint.run_id == run.id)).all()
-        pictures = list_pictures(session, project, split.id, 0, 1000)
+        pictures = list_pictures(session, project, split.id)
         outcomes = list_outcomes(session, run.id, "validation", [], wrong_only=False, limit=500)
         return {
             "pictures": sorted((p.sha256, p.name, names.get(p.class_id or 0), p.set_name, p.note) for p in pictures),
@@ -269,7 +269,7 @@ def _state(world: World, project: int) -> dict[str, Any]:
             "history": sorted(
                 (p.sha256, tuple(picture_detail(session, project, p.id, None).history)) for p in pictures
             ),
-            "actions": [(a.kind, a.summary) for a in actions.list_actions(session, project)],
+            "actions": [(a.kind, a.summary) for a in history.list_actions(session, project)],
             "run": (
                 run.number,
                 run.state,
@@ -300,7 +300,7 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
     assert after == before
     with world.context.database.session() as session:
         assert sorted(entry.name for entry in list_projects(session)) == ["Ridge", "Ridge (2)"]
-        done = actions.undo(session, back, "one")  # the history goes on where it was
+        done = history.undo(session, back, "one")  # the history goes on where it was
         assert done.taken_back == 1
     bring_back(world.context, ended.subject_id, Progress(world.context.database, ended.id, "again"))  # told twice
     assert _state(world, back)["pictures"]

@@ -3,11 +3,21 @@
 import pytest
 
 from tests.pictures import png
-from tests.world import World
+from tests.world import World, list_pictures
 from vast_orchard.errors import ConflictError, InputError, MissingError
-from vast_orchard.store.actions import create_class, label_pictures, list_actions, rename_class, undo
+from vast_orchard.store.actions import (
+    create_class,
+    delete_class,
+    label_pictures,
+    mark_pictures,
+    merge_classes,
+    order_classes,
+    rename_class,
+    split_off_class,
+)
 from vast_orchard.store.classes import free_sign, list_classes
-from vast_orchard.store.pictures import list_pictures, picture_detail
+from vast_orchard.store.history import list_actions, redo, undo
+from vast_orchard.store.pictures import picture_detail
 
 
 class _Desk:
@@ -23,7 +33,7 @@ class _Desk:
     def labels(self) -> list[str | None]:
         with self.database.session() as session:
             names = {entry.id: entry.name for entry in list_classes(session, self.project)}
-            found = list_pictures(session, self.project, None, 0, 100)
+            found = list_pictures(session, self.project)
             return [names[entry.class_id] if entry.class_id else None for entry in found]
 
     def id_of(self, name: str) -> int:
@@ -39,6 +49,20 @@ class _Desk:
         with self.database.session() as session:
             result = undo(session, self.project, window)
             return result.taken_back, result.kept
+
+    def redo(self, window: str = "one") -> tuple[int, int]:
+        with self.database.session() as session:
+            result = redo(session, self.project, window)
+            return result.taken_back, result.kept
+
+    def classes(self) -> list[str]:
+        with self.database.session() as session:
+            return [entry.name for entry in list_classes(session, self.project)]
+
+    def flags(self) -> list[str]:
+        with self.database.session() as session:
+            found = list_pictures(session, self.project)
+            return ["x" * entry.excluded + "?" * entry.unsure for entry in found]
 
 
 @pytest.fixture
@@ -152,3 +176,122 @@ def test_signs_are_short_and_unique() -> None:
         assert sign not in taken
         taken.add(sign)
     assert taken == {"S", "Se", "Sä", "雪", "?", "St", "S2", "S3"}
+
+
+def test_any_number_of_steps_taken_back_is_done_again_in_order(desk: _Desk) -> None:
+    desk.label([0], "plate")
+    desk.label([1], None)
+    desk.label([0], None)
+    there = [None, None, "needle", *["plate"] * 3]
+    for turn in range(2):
+        assert [desk.undo() for _ in range(3)] == [(1, 0)] * 3, turn
+        assert desk.labels() == _START
+        assert desk.redo() == (1, 0)
+        assert desk.labels()[:2] == ["plate", "needle"]
+        assert [desk.redo() for _ in range(2)] == [(1, 0)] * 2
+        assert desk.labels() == there
+        with pytest.raises(ConflictError, match="nothing to do again"):
+            desk.redo()
+
+
+def test_after_another_step_nothing_is_done_again(desk: _Desk) -> None:
+    desk.label([0], "plate")
+    desk.undo()
+    desk.label([5], "needle")
+    with pytest.raises(ConflictError, match="nothing to do again"):
+        desk.redo()
+    assert desk.labels() == [*["needle"] * 3, "plate", "plate", "needle"]
+
+
+def test_doing_again_leaves_what_someone_else_chose_since(desk: _Desk) -> None:
+    desk.label([0, 1], "plate")
+    desk.undo()
+    desk.label([1], None, window="two")
+    assert desk.redo() == (1, 1)
+    assert desk.labels()[:2] == ["plate", None]
+
+
+def test_flags_are_set_and_taken_back(desk: _Desk) -> None:
+    with desk.database.session() as session:
+        done = mark_pictures(session, desk.project, "one", desk.pictures[:2], "excluded", True)
+        mark_pictures(session, desk.project, "one", desk.pictures[1:3], "unsure", True)
+    assert (done.summary, done.pictures) == ("2 pictures excluded", 2)
+    assert desk.flags() == ["x", "x?", "?", "", "", ""]
+    assert desk.undo() == (2, 0)
+    assert desk.flags() == ["x", "x", "", "", "", ""]
+    desk.redo()
+    assert desk.flags() == ["x", "x?", "?", "", "", ""]
+
+
+def test_merging_and_deleting_classes_is_one_step_each_way(desk: _Desk) -> None:
+    needle, plate = desk.id_of("needle"), desk.id_of("plate")
+    with desk.database.session() as session:
+        merge_classes(session, desk.project, "one", needle, plate)
+    assert (desk.classes(), desk.labels()) == (["plate"], ["plate"] * 6)
+    with desk.database.session() as session:
+        delete_class(session, desk.project, "one", plate)
+    assert (desk.classes(), desk.labels()) == ([], [None] * 6)
+    desk.undo()
+    assert (desk.classes(), desk.labels()) == (["plate"], ["plate"] * 6)
+    desk.undo()
+    assert (desk.classes(), desk.labels()) == (["needle", "plate"], _START)
+    desk.redo()
+    desk.redo()
+    assert (desk.classes(), desk.labels()) == ([], [None] * 6)
+    with desk.database.session() as session, pytest.raises(MissingError):
+        merge_classes(session, desk.project, "one", needle, plate)
+
+
+def test_a_class_cannot_be_merged_into_itself(desk: _Desk) -> None:
+    needle = desk.id_of("needle")
+    with desk.database.session() as session, pytest.raises(InputError, match="into itself"):
+        merge_classes(session, desk.project, "one", needle, needle)
+
+
+def test_splitting_off_makes_the_class_and_labels_in_one_step(desk: _Desk) -> None:
+    with desk.database.session() as session:
+        split_off_class(session, desk.project, "one", "rime", [desk.pictures[0], desk.pictures[4]])
+    split = ["rime", "needle", "needle", "plate", "rime", "plate"]
+    assert (desk.classes(), desk.labels()) == (["needle", "plate", "rime"], split)
+    assert desk.undo() == (3, 0)
+    assert (desk.classes(), desk.labels()) == (["needle", "plate"], _START)
+    desk.redo()
+    assert (desk.classes(), desk.labels()) == (["needle", "plate", "rime"], split)
+
+
+def test_classes_are_put_in_order_and_back(desk: _Desk) -> None:
+    order = [desk.id_of("plate"), desk.id_of("needle")]
+    with desk.database.session() as session:
+        order_classes(session, desk.project, "one", order)
+    assert desk.classes() == ["plate", "needle"]
+    desk.undo()
+    assert desk.classes() == ["needle", "plate"]
+    with desk.database.session() as session, pytest.raises(ConflictError, match="changed since"):
+        order_classes(session, desk.project, "one", order[:1])
+
+
+def test_the_history_counts_pages_and_follows_one_picture(desk: _Desk) -> None:
+    desk.label([0, 1], "plate")
+    desk.label([1], None)
+    desk.undo()
+    with desk.database.session() as session:
+        steps = list_actions(session, desk.project, 3)
+        older = list_actions(session, desk.project, 1, before=steps[-1].id)
+        of_first = list_actions(session, desk.project, picture_id=desk.pictures[0])
+    assert [(step.kind, step.pictures, step.undoes) for step in steps] == [
+        ("undo", 1, steps[1].id),
+        ("label", 1, None),
+        ("label", 2, None),
+    ]
+    assert [step.kind for step in older] == ["import"]
+    assert [step.summary for step in of_first] == ["2 pictures labelled plate"]
+
+
+def test_an_import_taken_back_is_done_again(world: World) -> None:
+    desk = _Desk(world)
+    with desk.database.session() as session:
+        undo(session, desk.project, "", import_id=1)
+    assert (desk.labels(), desk.classes()) == ([], [])
+    with desk.database.session() as session:
+        redo(session, desk.project, "")
+    assert (desk.labels(), desk.classes()) == (_START, ["needle", "plate"])

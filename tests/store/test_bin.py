@@ -6,11 +6,10 @@ import pytest
 from starlette.testclient import TestClient
 
 from tests.pictures import png
-from tests.world import World
-from vast_orchard.store import actions
+from tests.world import World, list_pictures
+from vast_orchard.store import actions, history
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.pictures import list_pictures
 
 
 def _held(world: World, sha256: str) -> bool:
@@ -20,7 +19,7 @@ def _held(world: World, sha256: str) -> bool:
 
 def _shas(world: World, project: int) -> dict[str, str]:
     with world.context.database.session() as session:
-        return {row.name: row.sha256 for row in list_pictures(session, project, None, 0, 1000)}
+        return {row.name: row.sha256 for row in list_pictures(session, project)}
 
 
 def _counts(world: World, project: int) -> dict[str, int]:
@@ -115,7 +114,7 @@ def test_a_project_is_removed_with_everything(client: TestClient, world: World, 
     world.run(job)
     with world.context.database.session() as session:
         actions.label_pictures(session, project, "one", world.picture_ids(project)[:3], None)
-        actions.undo(session, project, "one")
+        history.undo(session, project, "one")
     assert client.delete(f"/api/projects/{project}/for-good").status_code == 409  # it is not in the bin
     assert client.delete(f"/api/projects/{project}").status_code == 204
     assert client.delete(f"/api/projects/{project}/for-good").status_code == 202

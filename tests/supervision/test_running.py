@@ -120,7 +120,10 @@ def test_a_data_worker_killed_in_the_middle_of_an_import_ends_the_same(running: 
         return {row["name"]: row["count"] for row in running.ask("GET", f"/api/projects/{project}/classes")}
 
     until("some of it is here", lambda: sum(counts().values()) > 0)
+    helpers = running.offspring("data")
+    assert len(helpers) >= 3  # one to fork from, and those that decode
     running.kill_child("data")
+    until("its helpers are gone", lambda: not any(Path(f"/proc/{pid}").exists() for pid in helpers))
     assert running.wait_job(job["id"])["state"] == "done"
     assert counts() == {"plate": 1600, "rime": 800}
     assert not (running.data_dir / "uploads" / upload).exists()

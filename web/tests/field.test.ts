@@ -1,78 +1,101 @@
 import { describe, expect, it } from "vitest";
-import type { ClassOf, Picture, SetName } from "../src/api/client";
+import type { ClassOf, FieldRowOf } from "../src/api/client";
 import {
   FOOT_HEIGHT,
   fieldRows,
   HEAD_WIDTH,
+  imbalance,
+  LINE_INSET,
   layOut,
   lineOf,
+  placeOf,
   rowAt,
-  setCounts,
   stepFrom,
   TILE_SIZES,
+  tileAt,
   tilesWithin,
 } from "../src/domain/field";
+import { FieldIndex, joined, NOTED, WRONG } from "../src/domain/fieldIndex";
 
 const classes: ClassOf[] = [
   { id: 7, name: "needle", place: 0, sign: "N", count: 0 },
   { id: 3, name: "plate", place: 1, sign: "P", count: 0 },
 ];
 
-function picture(id: number, classId: number | null, set: SetName | null = null): Picture {
-  return {
-    id,
-    sha256: String(id),
-    name: `${id}.png`,
-    class_id: classId,
-    set_name: set,
-    two_labels: false,
-    note: "",
-    width: 10,
-    height: 10,
-  };
+function counted(key: string | null, count: number, training = 0, test = 0): FieldRowOf {
+  return { key, count, training, validation: 0, test, excluded: 0 };
 }
 
 /** Two unlabelled, five needles, no plate. */
-const pictures = [
-  ...[1, 2].map((id) => picture(id, null)),
-  ...[3, 4, 5, 6, 7].map((id) => picture(id, 7, id < 6 ? "training" : "test")),
-];
+const byClass = [counted(null, 2), counted("7", 5, 3, 2)];
 
 describe("rows", () => {
   it("puts unlabelled first, then classes in their order, empty ones too", () => {
-    const rows = fieldRows(pictures, classes, "class");
-    expect(rows.map((row) => [row.name, row.pictures.map((entry) => entry.id)])).toEqual([
-      ["unlabelled", [1, 2]],
-      ["needle", [3, 4, 5, 6, 7]],
-      ["plate", []],
+    const rows = fieldRows(byClass, classes, "class", true);
+    expect(rows.map((row) => [row.name, row.count, row.classId])).toEqual([
+      ["unlabelled", 2, null],
+      ["needle", 5, 7],
+      ["plate", 0, 3],
     ]);
+    expect(rows[1]?.sets).toEqual({ training: 3, validation: 0, test: 2, none: 0 });
   });
 
-  it("leaves the unlabelled row out when nothing is unlabelled", () => {
-    expect(fieldRows(pictures.slice(2), classes, "class").map((row) => row.name)).toEqual([
-      "needle",
+  it("leaves out what the Sift leaves empty", () => {
+    const rows = fieldRows([counted("3", 1)], classes, "class", false);
+    expect(rows.map((row) => row.name)).toEqual(["plate"]);
+  });
+
+  it("names rows by what they stand for", () => {
+    const words = (group: Parameters<typeof fieldRows>[2], key: string | null) =>
+      fieldRows([counted(key, 1)], classes, group, true)[0]?.name;
+    expect([words("set", "test"), words("set", null), words("size", "to 96")]).toEqual([
+      "test",
+      "in no set",
+      "to 96 px",
+    ]);
+    expect([words("predicted", "3"), words("predicted", null), words("day", "2026-03-10")]).toEqual([
       "plate",
+      "not asked",
+      "2026-03-10",
     ]);
   });
 
-  it("groups by set, with those in none last", () => {
-    const rows = fieldRows(pictures, classes, "set");
-    expect(rows.map((row) => [row.name, row.pictures.length])).toEqual([
-      ["training", 3],
-      ["validation", 0],
-      ["test", 2],
-      ["in no set", 2],
-    ]);
+  it("warns where the largest class has more than five times the smallest", () => {
+    const rows = (needles: number, plates: number) =>
+      fieldRows([counted(null, 99), counted("7", needles), counted("3", plates)], classes, "class", true);
+    expect(imbalance(rows(50, 10))).toBeUndefined();
+    expect(imbalance(rows(51, 10))).toMatchObject({ times: 5.1, largest: { name: "needle" } });
+    expect(imbalance(rows(51, 0))).toBeUndefined();
   });
+});
 
-  it("counts sets for the bar", () => {
-    expect(setCounts(pictures)).toEqual({ training: 3, validation: 0, test: 2, none: 2 });
+describe("the index", () => {
+  /** By hand: id × 256 + flags, class, predicted; big-endian. */
+  const record = (id: number, flags: number, classId: number, predicted: number) => {
+    const view = new DataView(new ArrayBuffer(16));
+    view.setBigUint64(0, BigInt(id) * 256n + BigInt(flags));
+    view.setUint32(8, classId);
+    view.setUint32(12, predicted);
+    return view.buffer;
+  };
+
+  it("tells what each place holds, and no more than has arrived", () => {
+    const index = new FieldIndex(joined([record(5, 2 + NOTED + WRONG, 7, 3), record(2 ** 40, 0, 0, 0)]), 3);
+    expect([index.idAt(0), index.idAt(1), index.idAt(2), index.idAt(-1)]).toEqual([
+      5,
+      2 ** 40,
+      undefined,
+      undefined,
+    ]);
+    expect([index.setAt(0), index.classAt(0), index.predictedAt(0)]).toEqual(["validation", 7, 3]);
+    expect([index.setAt(1), index.classAt(1), index.flagsAt(1)]).toEqual([null, 0, 0]);
+    expect([index.indexOf(2 ** 40), index.indexOf(9), index.ids()]).toEqual([1, undefined, [5, 2 ** 40]]);
   });
 });
 
 describe("layout", () => {
   // Room for exactly three tiles of 56 pixels with gaps of 4.
-  const rows = fieldRows(pictures, classes, "class");
+  const rows = fieldRows(byClass, classes, "class", true);
   const layout = layOut(rows, 56, HEAD_WIDTH + 3 * 60);
 
   it("wraps tiles within their row", () => {
@@ -101,6 +124,14 @@ describe("layout", () => {
     expect(rowAt(layout, layout.height + 1)).toBeUndefined();
     expect([0, 1, 2, 4, 5, 6].map((index) => lineOf(layout, index))).toEqual([0, 0, 1, 1, 2, 2]);
     expect(lineOf(layout, 7)).toBeUndefined();
+  });
+
+  it("finds the tile under a point, and none between", () => {
+    const place = placeOf(layout, 3);
+    expect(place && tileAt(layout, place.left + 5, place.top - LINE_INSET + 5)).toBe(3);
+    expect(place && tileAt(layout, HEAD_WIDTH - 5, place.top)).toBeUndefined();
+    expect(tileAt(layout, HEAD_WIDTH + 2 * 60 + 5, 5)).toBeUndefined();
+    expect(placeOf(layout, 7)).toBeUndefined();
   });
 
   it("walks with arrows, keeping the column and crossing empty rows", () => {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { choose, chooseMany, keepPresent, NOTHING_CHOSEN } from "../src/domain/selection";
+import { choose, chooseMany, moveOn, NOTHING_CHOSEN, refocus } from "../src/domain/selection";
 
 const idAt = (index: number) => (index >= 0 && index < 10 ? 100 + index : undefined);
 const plain = { add: false, range: false };
@@ -33,11 +33,36 @@ describe("selection", () => {
     expect([...chooseMany(before, [1, 2], idAt, true).chosen]).toEqual([109, 101, 102]);
   });
 
-  it("forgets what is gone and stays itself when nothing is", () => {
+  /** A field of these pictures, in this order. */
+  const places = (ids: readonly number[], loaded = ids.length) => ({
+    loaded,
+    total: ids.length,
+    idAt: (index: number) => (index < loaded ? ids[index] : undefined),
+    indexOf: (id: number) => (ids.slice(0, loaded).includes(id) ? ids.indexOf(id) : undefined),
+  });
+  const ten = places(Array.from({ length: 10 }, (_, n) => 100 + n));
+
+  it("forgets what is gone, and stays itself when nothing is", () => {
     const now = chooseMany(NOTHING_CHOSEN, [1, 2, 8], idAt, false);
-    const present = new Set([101, 108]);
-    expect([...keepPresent(now, present, 2).chosen]).toEqual([101, 108]);
-    expect(keepPresent(now, new Set([101, 102, 108]), 10)).toBe(now);
-    expect(keepPresent({ ...now, focus: 8 }, present, 2).focus).toBe(1);
+    expect([...refocus(now, ten, places([101, 108])).chosen]).toEqual([101, 108]);
+    expect(refocus(now, ten, ten)).toBe(now);
+  });
+
+  it("forgets nothing while the rest is on its way", () => {
+    const now = chooseMany(NOTHING_CHOSEN, [1, 8], idAt, false);
+    expect(refocus(now, ten, places([101, 102, 108], 1)).chosen).toBe(now.chosen);
+  });
+
+  it("keeps the focus on its picture, or near where it was", () => {
+    const now = choose(NOTHING_CHOSEN, 8, idAt, plain);
+    expect(refocus(now, ten, places([108, 101])).focus).toBe(0);
+    expect(refocus(now, ten, places([101, 102])).focus).toBe(1);
+  });
+
+  it("moves on to the picture that was next", () => {
+    const now = choose(NOTHING_CHOSEN, 0, idAt, plain);
+    const after = moveOn(now, 103, places([103, 102, 100]));
+    expect([[...after.chosen], after.focus]).toEqual([[103], 0]);
+    expect(moveOn(now, 999, ten)).toBe(now);
   });
 });

@@ -11,7 +11,6 @@ import {
   steps,
   variationWords,
 } from "../src/domain/recipe";
-import { sheetPlaces } from "../src/domain/sheets";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
 
 describe("words", () => {
@@ -165,19 +164,5 @@ describe("recipe", () => {
       [0.5, 0.5],
       [0.5, 1],
     ]);
-  });
-});
-
-describe("sheets", () => {
-  it("give every picture one place, by the order they came in", () => {
-    const pictures = Array.from(
-      { length: 300 },
-      (_, id) => ({ id }) as Parameters<typeof sheetPlaces>[1][number],
-    );
-    const places = sheetPlaces(4, pictures, 12);
-    expect(places.size).toBe(300);
-    expect(new Set([...places.values()].map((place) => place.url)).size).toBe(2);
-    expect(places.get(17)).toMatchObject({ column: 1, row: 1 });
-    expect(places.get(256)).toMatchObject({ column: 0, row: 0 });
   });
 });

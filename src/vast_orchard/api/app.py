@@ -11,7 +11,7 @@ from sqlalchemy import text
 from starlette.exceptions import HTTPException
 
 from vast_orchard import __version__
-from vast_orchard.api import bin, events, imports, jobs, parcels, pictures, projects, release, runs
+from vast_orchard.api import bin, events, field, imports, jobs, mending, parcels, pictures, projects, release, runs
 from vast_orchard.api.dependencies import Parts, SessionOf
 from vast_orchard.api.guard import Guard
 from vast_orchard.api.problems import install_problems
@@ -70,7 +70,9 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
     )
     install_problems(app)
     app.add_middleware(Guard)
-    for router in (x.router for x in (parcels, projects, pictures, imports, bin, runs, release, jobs, events)):
+    for router in (
+        x.router for x in (parcels, projects, pictures, field, mending, imports, bin, runs, release, jobs, events)
+    ):
         app.include_router(router)
 
     @app.get("/api/health", tags=["health"])

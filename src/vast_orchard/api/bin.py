@@ -6,16 +6,15 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
-from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf, WindowOf
-from vast_orchard.api.schemas import ActionRead, BinMove, BinRead, DiskRead, JobRead, NoteWrite
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
+from vast_orchard.api.schemas import BinRead, DiskRead, JobRead
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.disk import measured_disk_use
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.store import actions
 from vast_orchard.store import bin as bin_store
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.schema import JobKind
-from vast_orchard.store.values import ActionValue, BinnedPicture, DiskUse, JobValue
+from vast_orchard.store.values import BinnedPicture, DiskUse, JobValue
 
 __all__ = ["router"]
 
@@ -33,12 +32,6 @@ def read_bin(
     }
 
 
-@router.post("/{project_id}/bin", response_model=ActionRead)
-def move(session: SessionOf, project: ProjectOf, window: WindowOf, body: BinMove) -> ActionValue:
-    """Move pictures into the bin or out of it, as one step that can be taken back."""
-    return actions.bin_pictures(session, project.id, window, body.picture_ids, back=body.back)
-
-
 @router.delete("/{project_id}/bin", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
 def empty(session: SessionOf, project: ProjectOf) -> JobValue:
     """Remove what lies in the bin for good, as a job."""
@@ -46,18 +39,6 @@ def empty(session: SessionOf, project: ProjectOf) -> JobValue:
         raise ConflictError("The bin is empty.", "There is nothing to remove.")
     job = start_job(session, project.id, JobKind.EMPTY, f"Empty the bin of {project.name}", project.id)
     return get_job(session, job)
-
-
-@router.put("/{project_id}/pictures/{picture_id}/note", response_model=ActionRead)
-def write_note(
-    session: SessionOf,
-    project: ProjectOf,
-    window: WindowOf,
-    picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    body: NoteWrite,
-) -> ActionValue:
-    """Write a picture's note anew."""
-    return actions.set_note(session, project.id, window, picture_id, body.note.strip())
 
 
 @router.get("/{project_id}/disk", response_model=DiskRead)

@@ -28,7 +28,7 @@ from vast_orchard.api.schemas import JobRead, UndoRead
 from vast_orchard.errors import ConflictError, InputError, MissingError, ServiceError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.server_folders import ServerFolder, checked_server_path, list_server_folder
-from vast_orchard.store import actions, imports
+from vast_orchard.store import history, imports
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import get_project
@@ -234,7 +234,7 @@ def bring_in_rest(session: SessionOf, entry: ImportOf, window: WindowOf) -> Impo
 @router.post("/imports/{import_id}/undo", response_model=UndoRead)
 def take_back(session: SessionOf, entry: ImportOf, window: WindowOf) -> UndoResult:
     """Move what an import put here into the bin, but for pictures that someone worked on since."""
-    return actions.undo(session, entry.project_id, window, import_id=entry.id)
+    return history.undo(session, entry.project_id, window, import_id=entry.id)
 
 
 @router.delete("/imports/{import_id}", status_code=http.HTTP_204_NO_CONTENT)

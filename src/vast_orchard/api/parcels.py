@@ -10,7 +10,8 @@ from fastapi import status as http
 from fastapi.responses import FileResponse
 
 from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
-from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn
+from vast_orchard.api.mending import named_pictures
+from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn, Which
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import parcels
@@ -55,9 +56,13 @@ def create(session: SessionOf, project: ProjectOf, body: ParcelCreate) -> Parcel
         raise ConflictError("There are no pictures to take out.", "Bring some in first.")
     if body.split is not None and body.split not in {split.id for split in list_splits(session, project.id)}:
         raise InputError(f"There is no split {body.split} in this project.", "Choose another, or none.")
+    options = body.model_dump(exclude={"kind", "sift", "run"})
+    if body.sift is not None:
+        named = Which(sift=body.sift, split=body.split, run=body.run)
+        options["picture_ids"] = list(named_pictures(session, project.id, named))
     plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in project.name).strip("-").lower() or "project"
     name = f"{plain}-{'project' if body.kind == 'project' else 'pictures'}-{dt.datetime.now(dt.UTC):%Y-%m-%d}.zip"
-    parcel = parcels.create_parcel(session, project.id, body.kind, name, body.model_dump(exclude={"kind"}))
+    parcel = parcels.create_parcel(session, project.id, body.kind, name, options)
     start_job(session, project.id, JobKind.TAKE_OUT, f"Take out {name}", parcel.id)
     return parcels.get_parcel(session, parcel.id)
 

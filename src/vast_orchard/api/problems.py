@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from vast_orchard.errors import ConflictError, InputError, MissingError, OrchardError, ServiceError
+from vast_orchard.store.sift.syntax import SiftError
 
 __all__ = ["install_problems", "problem"]
 
@@ -22,9 +23,12 @@ _STATUS: dict[type[OrchardError], HTTPStatus] = {
 }
 
 
-def problem(status: HTTPStatus, what: str, mend: str = "") -> JSONResponse:
-    """The one body of all failures: `title` of the kind, `detail` what happened, `mend` what to do."""
-    body = {"type": "about:blank", "title": status.phrase, "status": int(status), "detail": what, "mend": mend}
+def problem(status: HTTPStatus, what: str, mend: str = "", **more: object) -> JSONResponse:
+    """The one body of all failures: `title` of the kind, `detail` what happened, `mend` what to do.
+
+    A mistake in a Sift also has its `place` in the line: first character and one past the last, from 0.
+    """
+    body = {"type": "about:blank", "title": status.phrase, "status": int(status), "detail": what, "mend": mend, **more}
     return JSONResponse(body, int(status), media_type="application/problem+json")
 
 
@@ -34,7 +38,8 @@ def install_problems(app: FastAPI) -> None:
     @app.exception_handler(OrchardError)
     def ours(_request: Request, error: OrchardError) -> JSONResponse:
         status = next((s for kind, s in _STATUS.items() if isinstance(error, kind)), HTTPStatus.INTERNAL_SERVER_ERROR)
-        return problem(status, error.what, error.mend)
+        more = {"place": error.place} if isinstance(error, SiftError) else {}
+        return problem(status, error.what, error.mend, **more)
 
     @app.exception_handler(RequestValidationError)
     def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:

@@ -6,10 +6,10 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 from fastapi import status as http
 
-from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf, WindowOf
-from vast_orchard.api.schemas import ActionRead, ClassRead, ClassWrite, ProjectRead, ProjectWrite, UndoRead
-from vast_orchard.store import actions, classes, projects
-from vast_orchard.store.values import ActionValue, ClassValue, ProjectValue, UndoResult
+from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf
+from vast_orchard.api.schemas import ClassRead, ProjectRead, ProjectWrite
+from vast_orchard.store import classes, projects
+from vast_orchard.store.values import ClassValue, ProjectValue
 
 __all__ = ["router"]
 
@@ -56,38 +56,3 @@ def restore(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST
 def list_classes(session: SessionOf, project: ProjectOf) -> Sequence[ClassValue]:
     """Classes in their order, with counts."""
     return classes.list_classes(session, project.id)
-
-
-def _read(session: SessionOf, project_id: int, class_id: int) -> ClassValue:
-    return next(entry for entry in classes.list_classes(session, project_id) if entry.id == class_id)
-
-
-@router.post("/{project_id}/classes", response_model=ClassRead, status_code=http.HTTP_201_CREATED)
-def create_class(session: SessionOf, project: ProjectOf, window: WindowOf, body: ClassWrite) -> ClassValue:
-    """A new class at the end of the order."""
-    return _read(session, project.id, actions.create_class(session, project.id, window, body.name).id)
-
-
-@router.patch("/{project_id}/classes/{class_id}", response_model=ClassRead)
-def rename_class(
-    session: SessionOf,
-    project: ProjectOf,
-    class_id: Annotated[int, Path(ge=1, le=LARGEST_ID)],
-    window: WindowOf,
-    body: ClassWrite,
-) -> ClassValue:
-    """Another name; pictures and sign stay."""
-    actions.rename_class(session, project.id, window, class_id, body.name)
-    return _read(session, project.id, class_id)
-
-
-@router.get("/{project_id}/actions", response_model=list[ActionRead])
-def list_actions(session: SessionOf, project: ProjectOf) -> Sequence[ActionValue]:
-    """The newest hundred steps."""
-    return actions.list_actions(session, project.id)
-
-
-@router.post("/{project_id}/undo", response_model=UndoRead)
-def undo(session: SessionOf, project: ProjectOf, window: WindowOf) -> UndoResult:
-    """Take back this window's last step."""
-    return actions.undo(session, project.id, window)

@@ -1,9 +1,9 @@
 """What goes over the wire of projects, pictures and jobs; values of the store are read into these by attribute."""
 
 import datetime as dt
-from typing import Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
     "ActionRead",
@@ -11,11 +11,18 @@ __all__ = [
     "BinMove",
     "BinRead",
     "BinnedRead",
+    "ClassMerge",
+    "ClassOrder",
     "ClassRead",
+    "ClassSplit",
     "ClassWrite",
+    "CompletionRead",
     "DiskRead",
+    "FieldRead",
+    "FieldRowRead",
     "JobRead",
     "LabelsCreate",
+    "MarksCreate",
     "NoteWrite",
     "ParcelCreate",
     "ParcelRead",
@@ -27,7 +34,9 @@ __all__ = [
     "ProjectWrite",
     "Read",
     "SetName",
+    "SheetCreate",
     "UndoRead",
+    "Which",
     "Write",
 ]
 
@@ -90,9 +99,46 @@ class PictureRead(Read):
     class_id: int | None
     set_name: SetName | None
     two_labels: bool
+    excluded: bool
+    unsure: bool
     width: int
     height: int
     note: str
+
+
+class FieldRowRead(Read):
+    """A row of the field, counted."""
+
+    key: str | None
+    count: int
+    training: int
+    validation: int
+    test: int
+    excluded: int
+
+
+class FieldRead(BaseModel):
+    """The rows of the field in order; rows without pictures are not among them."""
+
+    total: int
+    rows: list[FieldRowRead]
+
+
+class CompletionRead(Read):
+    """Something that could be written in a Sift: `text` instead of what stands from `start` to the cursor."""
+
+    text: str
+    start: int
+    words: str
+    count: int | None
+
+
+class SheetCreate(Write):
+    """Tiles of `side` pixels in rows of `columns`."""
+
+    picture_ids: list[Annotated[int, Field(ge=0, le=2**62)]] = Field(min_length=1, max_length=1024)
+    side: int = Field(ge=8, le=400)
+    columns: int = Field(ge=1, le=64)
 
 
 class PicturePage(BaseModel):
@@ -125,11 +171,51 @@ class PictureDetailRead(Read):
     history: list[str]
 
 
-class LabelsCreate(Write):
+class Which(Write):
+    """The pictures that are meant: by their ids, or all that a Sift lets through."""
+
+    picture_ids: list[int] | None = Field(default=None, min_length=1, max_length=200_000)
+    sift: str | None = Field(default=None, max_length=4000)
+    split: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Split that the Sift's set: means.")
+    run: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Run that the Sift's predicted: means.")
+    look: int | None = Field(default=None, ge=1, le=2**31 - 1)
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Self:
+        if (self.picture_ids is None) == (self.sift is None):
+            raise ValueError("name the pictures by picture_ids or by sift, and not by both")
+        return self
+
+
+class LabelsCreate(Which):
     """Pictures and their new label; null takes the label away."""
 
-    picture_ids: list[int] = Field(min_length=1, max_length=200_000)
     class_id: int | None
+
+
+class MarksCreate(Which):
+    """Pictures to exclude or mark as unsure, or with `value` false not any more."""
+
+    flag: Literal["excluded", "unsure"]
+    value: bool = True
+
+
+class ClassSplit(Which):
+    """A new class with these pictures."""
+
+    name: str
+
+
+class ClassOrder(Write):
+    """All classes in their new order."""
+
+    class_ids: list[int] = Field(max_length=10_000)
+
+
+class ClassMerge(Write):
+    """The class that takes the pictures."""
+
+    into: int = Field(ge=1, le=2**31 - 1)
 
 
 class ActionRead(Read):
@@ -139,6 +225,9 @@ class ActionRead(Read):
     kind: str
     summary: str
     done_at: dt.datetime
+    window: str
+    pictures: int
+    undoes: int | None
 
 
 class UndoRead(Read):
@@ -155,10 +244,9 @@ class NoteWrite(Write):
     note: str = Field(max_length=5000)
 
 
-class BinMove(Write):
-    """Pictures for the bin, or with `back` out of it."""
+class BinMove(Which):
+    """Pictures for the bin, or with `back` out of it; a Sift finds none that lie there already."""
 
-    picture_ids: list[int] = Field(min_length=1, max_length=200_000)
     back: bool = False
 
 
@@ -199,6 +287,8 @@ class ParcelCreate(Write):
     by_set: bool = False
     split: int | None = None
     picture_ids: list[int] | None = Field(default=None, max_length=200_000)
+    sift: str | None = Field(default=None, max_length=4000, description="Only what this Sift lets through.")
+    run: int | None = None
     creator: str = Field(default="", max_length=200)
     licence: str = Field(default="", max_length=500)
 

@@ -21,6 +21,7 @@ _COMMANDS = {
     "bucket": "vast_orchard.cli.demo:bucket",
     "backup": "vast_orchard.cli.backup:backup",
     "restore": "vast_orchard.cli.backup:restore",
+    "sift": "vast_orchard.cli.sift:sift",
     "up": "vast_orchard.cli.serve:up",
     "worker": "vast_orchard.cli.serve:worker",
     "serve": "vast_orchard.cli.serve:serve",

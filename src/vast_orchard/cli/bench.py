@@ -14,6 +14,7 @@ import numpy as np
 import typer
 
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
+from vast_orchard.cli.bench_rows import bench_rows
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import layers as d
@@ -250,3 +251,4 @@ def memory(
 
 
 app.command("import")(bench_import)
+app.command("rows")(bench_rows)

@@ -11,8 +11,11 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from multiprocessing import get_context
+from multiprocessing.context import SpawnContext
 from pathlib import Path
+from types import ModuleType
 from typing import Annotated, Any
 
 import structlog
@@ -22,6 +25,7 @@ from PIL import Image
 from vast_orchard.cli.terminal import console
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
+from vast_orchard.jobs.arriving import stand_ready
 from vast_orchard.jobs.context import open_context
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
@@ -33,9 +37,10 @@ from vast_orchard.store.projects import create_project
 from vast_orchard.store.schema import JobKind
 from vast_orchard.supervision.postgres import open_cluster
 
-__all__ = ["anonymous_mb", "bench_import"]
+__all__ = ["OneImport", "anonymous_mb", "bench_import", "bring_in_once", "draw_many"]
 
-_REPEATS = 3
+_REPEATS = 5
+_READY_S = 2.0
 _SAMPLE_S = 0.01
 _LOOP_SIDE = 208  # of the plain loop's thumbnails: the same as an import's
 
@@ -82,6 +87,10 @@ def _bring_in(settings: Settings, upload: str, answer: Any) -> None:
 
     The seconds are of the whole way: reading the source, trying readings, and bringing in.
     """
+    # As in a worker: what opens files is ready, and a package's main module is not loaded again by its processes.
+    sys.modules["__main__"] = ModuleType("__main__")
+    stand_ready()
+    time.sleep(_READY_S)
     # Standard output belongs to the result.
     structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.stderr))
     context = open_context(settings)
@@ -95,7 +104,34 @@ def _bring_in(settings: Settings, upload: str, answer: Any) -> None:
         spent = time.perf_counter() - began
     with context.database.session() as session:
         report = get_import(session, entry.id).report or {}
-    answer.put((spent, int(report["added"]), peak[0]))
+    answer.put(OneImport(seconds=spent, added=int(report["added"]), peak_mb=peak[0], project_id=project.id))
+
+
+@dataclass(frozen=True, kw_only=True)
+class OneImport:
+    """What one import took."""
+
+    seconds: float
+    added: int
+    peak_mb: float
+    project_id: int
+
+
+def bring_in_once(processes: SpawnContext, settings: Settings, source: Path) -> OneImport:
+    """One import into a new project, by a process of its own.
+
+    Raises
+    ------
+    ServiceError
+    """
+    answer = processes.SimpleQueue()
+    process = processes.Process(target=_bring_in, args=(settings, _upload(settings, source), answer))
+    process.start()
+    process.join()
+    if process.exitcode:
+        raise ServiceError(f"The import ended with code {process.exitcode}.", "See its words above.")
+    found: OneImport = answer.get()
+    return found
 
 
 def _loop(paths: list[str], out: str) -> None:
@@ -118,7 +154,7 @@ def _loop_s(pool: Any, pictures: Path) -> float:
         return time.perf_counter() - began
 
 
-def _many(few: Path, target: Path, count: int) -> None:
+def draw_many(few: Path, target: Path, count: int) -> None:
     """`count` pictures of different content: the drawn ones, each with some bytes behind its end."""
     paths = sorted(path for path in few.rglob("*.jpg") if path.is_file())
     for number in range(count):
@@ -151,27 +187,22 @@ def bench_import(
             database = Database(cluster.url)
             migrate(database)
             database.close()
-            settings = Settings(data_dir=place / "data", database_url=cluster.url)
 
-            def bring_in(source: Path) -> tuple[float, int, float]:
-                answer = processes.SimpleQueue()
-                process = processes.Process(target=_bring_in, args=(settings, _upload(settings, source), answer))
-                process.start()
-                process.join()
-                if process.exitcode:
-                    raise ServiceError(f"The import ended with code {process.exitcode}.", "See its words above.")
-                found: tuple[float, int, float] = answer.get()
-                return found
+            def bring_in(source: Path) -> OneImport:
+                # Into an empty folder each time: what is stored already would not be written again.
+                data = place / f"data-{secrets.token_hex(4)}"
+                return bring_in_once(processes, Settings(data_dir=data, database_url=cluster.url), source)
 
             with processes.Pool(2) as pool:
                 _loop_s(pool, pictures)
                 words.print("Importing in turns with a plain loop")
                 turns = [(bring_in(pictures), _loop_s(pool, pictures)) for _ in range(_REPEATS)]
-            few_s, loop_s = statistics.median(t[0][0] for t in turns), statistics.median(t[1] for t in turns)
-            count, peak_few = turns[0][0][1], max(t[0][2] for t in turns)
+            few_s, loop_s = statistics.median(t[0].seconds for t in turns), statistics.median(t[1] for t in turns)
+            count, peak_few = turns[0][0].added, max(t[0].peak_mb for t in turns)
             words.print(f"Importing {many:,} pictures")
-            _many(pictures, place / "many", many)
-            many_s, _, peak_many = bring_in(place / "many")
+            draw_many(pictures, place / "many", many)
+            large = bring_in(place / "many")
+            many_s, peak_many = large.seconds, large.peak_mb
         finally:
             cluster.stop()
     found = {

@@ -42,6 +42,10 @@ class FolderSource:
             self._odd[readable] = name
         return readable
 
+    def place_of(self, name: str) -> str:
+        """Where a file lies on the disk."""
+        return f"{self._root}/{self._odd.get(name, name)}"
+
     def read(self, name: str) -> bytes:
         """The bytes of one file; at most one byte more than the limit, so that larger ones are noticed.
 
@@ -50,9 +54,8 @@ class FolderSource:
         ArchiveError
             It cannot be read, or is no longer there.
         """
-        path = self._root / self._odd.get(name, name)
         try:
-            with path.open("rb") as file:
+            with open(self.place_of(name), "rb") as file:  # noqa: PTH123
                 return file.read(self._limits.member_mb * 2**20 + 1)
         except FileNotFoundError as error:
             # Asked for by a name from an earlier listing, whose odd names this object has not met yet.

@@ -17,19 +17,27 @@ from vast_orchard.formats._steps import to_network_size, upright_rgb
 __all__ = [
     "PICTURE_ENDINGS",
     "THUMBNAIL_SIDE",
+    "TILE_SIDE",
     "Glance",
     "Picture",
     "PictureLimits",
     "glance",
+    "is_own_thumbnail",
     "network_pixels",
     "read_picture",
+    "reduced",
     "thumbnail",
+    "tile",
+    "tile_brightness",
 ]
 
 PICTURE_ENDINGS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff", ".gif", ".heic", ".heif"})
 _FORMATS = ("JPEG", "PNG", "WEBP", "BMP", "TIFF", "GIF", "HEIF")
 # EXIF's tag for how the camera was held; from 5 on, width and height change places.
 _ORIENTATION, _FIRST_LYING = 0x0112, 5
+# A JPEG of that many pixels has ten kilobytes; one with several times as many carries something else.
+_OWN_THUMBNAIL_BYTES = 2**16
+TILE_SIDE = 24  # twice the smallest tile
 THUMBNAIL_SIDE = 208  # the largest tile is 200 pixels; eight more hide the rounding of odd shapes
 
 # Pillow's own limit only warns below twice its value; `PictureLimits` refuses exactly, before anything is decoded.
@@ -57,6 +65,7 @@ class Picture:
     mode: str  # Pillow's name for how the file stores pixels
     format: str  # JPEG, PNG, …
     frames: int
+    turned: bool  # stored lying or upside down, and turned by its EXIF tag
 
 
 @dataclass(frozen=True, kw_only=True, slots=True)
@@ -160,10 +169,19 @@ def read_picture(
         if reduced_to:
             image.draft(None, (reduced_to, reduced_to))
         reduced = image.size != stored
-        lies = reduced and image.getexif().get(_ORIENTATION, 1) >= _FIRST_LYING
+        orientation = image.getexif().get(_ORIENTATION, 1)
+        lies = reduced and orientation >= _FIRST_LYING
         upright = upright_rgb(image, ground)
     width, height = (stored[::-1] if lies else stored) if reduced else upright.size
-    return Picture(upright=upright, width=width, height=height, mode=mode, format=kind, frames=int(frames))
+    return Picture(
+        upright=upright,
+        width=width,
+        height=height,
+        mode=mode,
+        format=kind,
+        frames=int(frames),
+        turned=orientation != 1,
+    )
 
 
 def _short(error: Exception) -> str:
@@ -176,10 +194,38 @@ def network_pixels(data: bytes, preprocessing: Preprocessing) -> Array:
     return np.ascontiguousarray(to_network_size(picture.upright, preprocessing.size, preprocessing.colour))
 
 
-def thumbnail(picture: Picture) -> bytes:
-    """A JPEG of at most 208 pixels on a side."""
-    small = picture.upright.copy()
+def is_own_thumbnail(picture: Picture, size_bytes: int) -> bool:
+    """True if the file is as small as its thumbnail would be, and any browser shows it as it is."""
+    plain = picture.format == "JPEG" and picture.mode in ("RGB", "L") and not picture.turned
+    return plain and max(picture.width, picture.height) <= THUMBNAIL_SIDE and size_bytes <= _OWN_THUMBNAIL_BYTES
+
+
+def reduced(upright: Image.Image) -> Image.Image:
+    """A picture of at most 208 pixels on a side, of the same shape."""
+    small = upright.copy()
     small.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE), Image.Resampling.BILINEAR)
+    return small
+
+
+def thumbnail(small: Image.Image) -> bytes:
+    """A reduced picture as a JPEG."""
     buffer = io.BytesIO()
     small.save(buffer, "JPEG", quality=85)
     return buffer.getvalue()
+
+
+def tile(small: Image.Image) -> bytes:
+    """The middle square of a picture on 24×24 pixels: red, green, blue of each, row by row; 1,728 bytes.
+
+    Not encoded, because a screen of the smallest tiles shows five thousand of them, which would take a second to
+    decode.
+    """
+    side = min(small.size)
+    left, top = (small.width - side) // 2, (small.height - side) // 2
+    middle = (left, top, left + side, top + side)
+    return small.resize((TILE_SIDE, TILE_SIDE), Image.Resampling.BOX, middle).tobytes()
+
+
+def tile_brightness(pixels: bytes) -> float:
+    """The mean of a tile's values, 0 to 1."""
+    return sum(pixels) / (255 * len(pixels))

@@ -6,9 +6,9 @@ from pathlib import Path
 from sqlalchemy.exc import DataError, IntegrityError
 
 from vast_orchard.errors import ArchiveError, DatabaseGoneError, InputError, LeaseLostError, MissingError
-from vast_orchard.formats.picture_file import read_picture, thumbnail
 from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.keeping import keep_picture
 from vast_orchard.store.imports import get_import
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.projects import delete_project
@@ -92,13 +92,9 @@ class _Return:
         progress.advance(len(files) + len(RECORDS))
 
     def _keep(self, sha256: str) -> None:
-        store = self._context.store
-        data = self._reader.read(f"pictures/{sha256}")
+        store, data = self._context.store, self._reader.read(f"pictures/{sha256}")
         # Decoded once, so that nothing comes in by this way that an import would refuse.
-        picture = read_picture(data, limits=self._context.picture_limits)
-        store.write_picture(data)
-        if not store.exists(store.thumbnail_path(sha256)):
-            store.write(store.thumbnail_path(sha256), thumbnail(picture))
+        keep_picture(store, data, self._context.picture_limits)
 
     def _check(self, pictures: list[str]) -> None:
         held = set(pictures)

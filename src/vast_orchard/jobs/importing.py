@@ -5,9 +5,8 @@ Repeating it, whole or after a crash, changes nothing that is there already.
 
 import csv
 import shutil
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager
 from itertools import islice
 from typing import Any
 
@@ -18,10 +17,10 @@ from vast_orchard.formats.collection import check_some
 from vast_orchard.formats.inventory import read_inventory
 from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
-from vast_orchard.jobs.arriving import Arrivals, Outcome, arrivals
+from vast_orchard.jobs.arriving import Outcome, opening
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.reading import read_source, record_of
-from vast_orchard.jobs.source_place import settled_path
+from vast_orchard.jobs.source_place import settled_files
 from vast_orchard.store.classes import find_or_add_class, list_classes
 from vast_orchard.store.imports import (
     add_batch,
@@ -37,7 +36,9 @@ from vast_orchard.store.values import ArrivedPicture, ImportValue
 __all__ = ["import_pictures", "read_for_plan"]
 
 # A batch ends with one commit, and with everything written so far on the disk.
-_BATCH = 256
+_BATCH = 512
+# So many batches are decoded ahead of the one that is recorded.
+_AHEAD = 2
 # The report keeps this many skipped files by name and counts the rest; the table of fates names all.
 _LISTED = 500
 
@@ -162,22 +163,17 @@ class _Reader:
             self._run(progress)
 
     def _run(self, progress: Progress) -> None:
-        """Take every chosen file in and record it, a batch at a time; while one is recorded, the next is decoded."""
+        """Take every chosen file in and record it, a batch at a time; while one is recorded, others are decoded."""
         pictures = (self._entry.survey or {})["pictures"]
         progress.stage("Bringing in pictures", pictures)
-        with self._arrivals(pictures) as arrive:
-            before: tuple[list[ChosenFile], Callable[[], list[Outcome]]] = [], list
+        under_way: deque[tuple[list[ChosenFile], Callable[[], list[Outcome]]]] = deque()
+        with opening(settled_files(self._context, self._entry), pictures) as opener:
             for files in self._groups(progress):
-                following = arrive(files)
-                self._note(*before, progress)
-                before = files, following
-            self._note(*before, progress)
-
-    def _arrivals(self, count: int) -> AbstractContextManager[Arrivals]:
-        context = self._context
-        return arrivals(
-            context.settings, settled_path(context, self._entry), context.source_limits, context.picture_limits, count
-        )
+                under_way.append((files, opener.arrive(files)))
+                if len(under_way) > _AHEAD:
+                    self._note(*under_way.popleft(), progress)
+            while under_way:
+                self._note(*under_way.popleft(), progress)
 
     def _groups(self, progress: Progress) -> Iterator[list[ChosenFile]]:
         """Chosen files, some at a time; what the random part leaves out is only counted."""

@@ -3,7 +3,6 @@
 Repeating it, whole or after a crash, begins anew and ends the same.
 """
 
-import hashlib
 import shutil
 from collections import Counter
 from collections.abc import Sequence
@@ -16,10 +15,10 @@ from vast_orchard.formats.folder_tree import reason_to_skip
 from vast_orchard.formats.inventory import ListedFile, write_lines
 from vast_orchard.formats.label_table import TABLE_ENDINGS, open_table
 from vast_orchard.formats.members import Source
-from vast_orchard.formats.picture_file import glance
 from vast_orchard.formats.source_survey import SourceRecord, class_order, try_readings
+from vast_orchard.jobs.arriving import Glimpse, opening
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.source_place import open_settled, settle_source
+from vast_orchard.jobs.source_place import open_settled, settle_source, settled_files
 from vast_orchard.store.imports import get_import, known_contents, set_place, set_survey
 from vast_orchard.store.values import ImportValue
 
@@ -166,30 +165,16 @@ class _Surveyor:
         return {"path": path, "columns": list(table.columns), "error": None}
 
     def _look(self, pictures: Sequence[str], out: IO[str], progress: Progress) -> None:
-        """Hash every picture and look at its head; nothing is decoded, so that one thread keeps up with the disk."""
-        names = iter(pictures)
-        while batch := list(islice(names, _BATCH)):
-            self._note([self._glance(name) for name in batch], out, progress)
+        """Hash every picture and look at its head; nothing is decoded. While a batch is noted, the next is read."""
+        with opening(settled_files(self._context, self._entry), len(pictures)) as opener:
+            names, before = iter(pictures), opener.glance([])
+            while batch := list(islice(names, _BATCH)):
+                following = opener.glance(batch)
+                self._note(before(), out, progress)
+                before = following
+            self._note(before(), out, progress)
 
-    def _glance(self, name: str) -> ListedFile | tuple[str, str]:
-        try:
-            data = self._source.read(name)
-            seen = glance(data, self._context.picture_limits)
-        except OrchardError as error:
-            return name, str(error)
-        return ListedFile(
-            path=name,
-            sha256=hashlib.sha256(data).hexdigest(),
-            size_bytes=len(data),
-            width=seen.width,
-            height=seen.height,
-            format=seen.format,
-            traits=seen.traits,
-            known=False,
-            skipped=None,
-        )
-
-    def _note(self, entries: Sequence[ListedFile | tuple[str, str]], out: IO[str], progress: Progress) -> None:
+    def _note(self, entries: Sequence[Glimpse], out: IO[str], progress: Progress) -> None:
         contents = {entry.sha256 for entry in entries if isinstance(entry, ListedFile)}
         with self._context.database.session() as session:
             known = known_contents(session, self._entry.project_id, contents)

@@ -10,11 +10,12 @@ from vast_orchard.errors import InputError
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.source import ARCHIVE_ENDINGS, open_source
 from vast_orchard.formats.tar_source import unpack_tar
+from vast_orchard.jobs.arriving import SettledFiles
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.server_folders import checked_server_path
 from vast_orchard.store.values import ImportValue
 
-__all__ = ["SettledSource", "open_settled", "settle_source", "settled_path", "source_place"]
+__all__ = ["SettledSource", "open_settled", "settle_source", "settled_files", "settled_path", "source_place"]
 
 _BUCKET_FILE = "bucket.zip"
 
@@ -119,6 +120,23 @@ def settled_path(context: WorkContext, entry: ImportValue) -> Path:
     if not entry.location or not place.exists():
         raise InputError(f"The files of {entry.source_name} are no longer here.", "Bring them in again.")
     return _only_archive(place) if entry.source_kind == "upload" else place
+
+
+def settled_files(context: WorkContext, entry: ImportValue) -> SettledFiles:
+    """A settled source for processes that open its files.
+
+    Raises
+    ------
+    InputError
+        It is gone, or may not be read.
+    """
+    return SettledFiles(
+        settings=context.settings,
+        place=settled_path(context, entry),
+        source_limits=context.source_limits,
+        limits=context.picture_limits,
+        ours=entry.source_kind == "upload",
+    )
 
 
 @contextmanager

@@ -10,10 +10,12 @@ from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
 
 from vast_orchard.errors import OrchardError
+from vast_orchard.jobs.arriving import stand_ready
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import QUEUES, requeue_lost
 from vast_orchard.settings import Settings
+from vast_orchard.store.schema import JobKind
 
 __all__ = ["run_worker"]
 
@@ -79,5 +81,7 @@ def run_worker(settings: Settings, queue: str) -> None:
     for sign in (signal.SIGTERM, signal.SIGINT):
         signal.signal(sign, lambda *_: os._exit(0))
     context = open_context(settings)
+    if queue == QUEUES[JobKind.IMPORT]:
+        stand_ready()
     _log.info("A worker is ready.", action="worker_ready", queue=queue)
     asyncio.run(_main(_make_app(context, queue), context, queue))

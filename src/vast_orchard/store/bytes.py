@@ -3,7 +3,6 @@
 import hashlib
 import os
 import uuid
-from pathlib import Path
 
 import fsspec
 
@@ -44,8 +43,9 @@ class ByteStore:
             self._make_folder(target.rsplit("/", 1)[0])
             if self._is_local:
                 # By itself, because the general way costs a picture of an import as much again as decoding it.
-                Path(draft).write_bytes(data)
-                Path(draft).replace(target)
+                with open(draft, "wb") as file:  # noqa: PTH123
+                    file.write(data)
+                os.replace(draft, target)  # noqa: PTH105
             else:
                 self._fs.pipe_file(draft, data)
                 self._fs.mv(draft, target)
@@ -96,21 +96,52 @@ class ByteStore:
         if self._is_local:
             os.sync()
 
-    def write_picture(self, data: bytes) -> str:
-        """Keep a picture by its content and return its SHA-256 as 64 hexadecimal digits."""
+    def write_picture(self, data: bytes, place: str | None = None) -> str:
+        """Keep a picture by its content and return its SHA-256 as 64 hexadecimal digits.
+
+        Parameters
+        ----------
+        place : str, optional
+            A local file with these bytes that nobody will change: if it can be, it becomes the stored one, because
+            making a file costs more than anything else that is done with a small picture.
+        """
         sha256 = hashlib.sha256(data).hexdigest()
-        if not self.exists(self.picture_path(sha256)):
-            self.write(self.picture_path(sha256), data)
+        path = self.picture_path(sha256)
+        if not self.exists(path) and not (place and self._take_over(place, path)):
+            self.write(path, data)
         return sha256
+
+    def _take_over(self, place: str, path: str) -> bool:
+        if not self._is_local:
+            return False
+        target = self._path(path)
+        try:
+            self._make_folder(target.rsplit("/", 1)[0])
+            os.link(place, target)
+        except FileExistsError:
+            return True
+        except OSError:
+            return False  # on another disk, or the file system knows no links
+        return True
 
     @staticmethod
     def picture_path(sha256: str) -> str:
         """Where a picture's bytes lie."""
         return f"pictures/{sha256[:2]}/{sha256}"
 
+    def read_thumbnail(self, sha256: str) -> bytes:
+        """A JPEG of at most 208 pixels on a side: the thumbnail, or the picture itself if it needs none.
+
+        Raises
+        ------
+        MissingError
+        """
+        small = self.thumbnail_path(sha256)
+        return self.read(small if self.exists(small) else self.picture_path(sha256))
+
     @staticmethod
     def thumbnail_path(sha256: str) -> str:
-        """Where a picture's thumbnail lies."""
+        """Where a picture's thumbnail lies; a small JPEG has none."""
         return f"thumbnails/{sha256[:2]}/{sha256}.jpg"
 
 

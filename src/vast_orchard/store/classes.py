@@ -1,6 +1,7 @@
 """Classes: their order, names and signs."""
 
 from collections.abc import Sequence
+from typing import Any
 
 from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
@@ -14,12 +15,14 @@ from vast_orchard.store.values import ClassValue
 
 __all__ = [
     "add_class",
+    "class_now",
     "class_row",
     "find_or_add_class",
     "free_sign",
     "list_classes",
     "rename_class_row",
     "revive_classes",
+    "set_class_fact",
 ]
 
 
@@ -117,6 +120,43 @@ def rename_class_row(session: Session, row: Class, name: str) -> None:
     row.name = checked_name(name, "class")
     _flush_name(session, row.name)
     tell(session, "classes", row.project_id)
+
+
+def class_now(session: Session, project_id: int, class_id: int, fact: str) -> Any:
+    """What a class is now, deleted or not.
+
+    Parameters
+    ----------
+    fact : {"name", "place", "sign", "deleted"}
+
+    Raises
+    ------
+    MissingError
+    """
+    row = session.get(Class, class_id)
+    if row is None or row.project_id != project_id:
+        raise MissingError(f"There is no class {class_id} in this project.", "Look again.")
+    return row.deleted_at is not None if fact == "deleted" else getattr(row, fact)
+
+
+def set_class_fact(session: Session, project_id: int, class_id: int, fact: str, value: Any) -> None:
+    """Make a class so.
+
+    Raises
+    ------
+    ConflictError
+        Another class has that name now.
+    MissingError
+    """
+    if class_now(session, project_id, class_id, fact) == value:
+        return
+    row = session.get_one(Class, class_id)
+    if fact == "deleted":
+        row.deleted_at = session.scalar(select(func.now())) if value else None
+    else:
+        setattr(row, fact, value)
+    _flush_name(session, row.name)
+    tell(session, "classes", project_id)
 
 
 def revive_classes(session: Session, project_id: int) -> None:

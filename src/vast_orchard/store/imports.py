@@ -37,12 +37,19 @@ _IMPORT_LOCK = 4_210
 
 # A batch is one statement with a list for each column: a statement a row would cost as much as decoding the pictures.
 _ADD_PICTURES = text(
-    "insert into picture (project_id, import_id, two_labels, sha256, name, class_id, width, height, mode, format,"
-    " size_bytes, thumbnail_bytes, note)"
-    " select :project, :import, false, x.* from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
+    "with added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, sha256, name, class_id,"
+    " width, height, mode, format, size_bytes, thumbnail_bytes, note, brightness)"
+    " select :project, :import, false, false, false, x.* from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
     " cast(:class_id as int[]), cast(:width as int[]), cast(:height as int[]), cast(:mode as text[]),"
-    " cast(:format as text[]), cast(:size_bytes as int[]), cast(:thumbnail_bytes as int[]), cast(:note as text[])) x"
-    " on conflict on constraint uq_picture_project_id_sha256 do nothing returning id"
+    " cast(:format as text[]), cast(:size_bytes as int[]), cast(:thumbnail_bytes as int[]), cast(:note as text[]),"
+    " cast(:brightness as real[])) x"
+    " on conflict on constraint uq_picture_project_id_sha256 do nothing returning id, sha256),"
+    # All tiles in one run of bytes: a list of them would be written out in hexadecimal digits.
+    " tiled as (insert into picture_tile (picture_id, pixels)"
+    " select added.id, substring(cast(:tiles as bytea) from cast((t.place - 1) * :tile_bytes + 1 as int)"
+    " for cast(:tile_bytes as int))"
+    " from added join unnest(cast(:sha256 as text[])) with ordinality t (sha256, place) using (sha256))"
+    " select id from added"
 )
 
 # The same file again is the same appearance; if it came with an import that was undone, it counts from now on. Within
@@ -348,14 +355,26 @@ def _add_pictures(
         first.setdefault(arrived.sha256, arrived)
     columns = {
         key: [getattr(arrived, key) for arrived in first.values()]
-        for key in ("name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note")
+        for key in ("name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note", "brightness")
     }
     ids = [classes[x.class_name] if x.class_name else None for x in first.values()]
     found = session.execute(
         _ADD_PICTURES,
-        {"project": project_id, "import": import_id, "sha256": list(first), "class_id": ids, **columns},
+        {
+            "project": project_id,
+            "import": import_id,
+            "sha256": list(first),
+            "class_id": ids,
+            **columns,
+            **_tiles(first),
+        },
     )
     return set(found.scalars())
+
+
+def _tiles(batch: Mapping[str, ArrivedPicture]) -> dict[str, Any]:
+    tiles = [arrived.tile for arrived in batch.values()]
+    return {"tiles": b"".join(tiles), "tile_bytes": len(tiles[0])}
 
 
 def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, set[str]]:

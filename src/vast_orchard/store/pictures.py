@@ -12,9 +12,9 @@ from vast_orchard.store.values import AppearanceValue, FullPicture, PictureDetai
 
 __all__ = [
     "labelled_pictures",
-    "list_pictures",
     "packed_pictures",
     "picture_detail",
+    "picture_value",
     "pictures_by_id",
     "sample_pictures",
 ]
@@ -30,7 +30,8 @@ def _query(project_id: int, split_id: int | None) -> Select[Picture, str | None]
     )
 
 
-def _value(row: Picture, set_name: str | None) -> PictureValue:
+def picture_value(row: Picture, set_name: str | None) -> PictureValue:
+    """A picture as the field knows it."""
     return PictureValue(
         id=row.id,
         sha256=row.sha256,
@@ -38,31 +39,26 @@ def _value(row: Picture, set_name: str | None) -> PictureValue:
         class_id=row.class_id,
         set_name=set_name,
         two_labels=row.two_labels,
+        excluded=row.excluded,
+        unsure=row.unsure,
         width=row.width,
         height=row.height,
         note=row.note,
     )
 
 
-def list_pictures(
-    session: Session, project_id: int, split_id: int | None, after: int, limit: int
-) -> Sequence[PictureValue]:
-    """Pictures in the order they came, from the one after id `after` on."""
-    query = _query(project_id, split_id).where(Picture.id > after).limit(limit)
-    return [_value(row, set_name) for row, set_name in session.execute(query)]
-
-
 def pictures_by_id(session: Session, project_id: int, picture_ids: Sequence[int]) -> Sequence[PictureValue]:
     """Those of the pictures that are in the project, in the order asked for."""
     query = _query(project_id, None).where(among(Picture.id, picture_ids))
-    found = {row.id: _value(row, set_name) for row, set_name in session.execute(query)}
+    found = {row.id: picture_value(row, set_name) for row, set_name in session.execute(query)}
     return [found[picture] for picture in picture_ids if picture in found]
 
 
 def labelled_pictures(session: Session, project_id: int) -> Sequence[PictureValue]:
-    """Every picture with a label."""
-    query = _query(project_id, None).where(Picture.class_id.is_not(None))
-    return [_value(row, set_name) for row, set_name in session.execute(query)]
+    """Every picture with a label that nobody excluded or is unsure of."""
+    sure = Picture.class_id.is_not(None), ~Picture.excluded, ~Picture.unsure
+    query = _query(project_id, None).where(*sure)
+    return [picture_value(row, set_name) for row, set_name in session.execute(query)]
 
 
 def sample_pictures(session: Session, project_id: int, count: int) -> Sequence[PictureValue]:
@@ -161,7 +157,7 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
         .order_by(Action.id.desc())
     )
     return PictureDetail(
-        picture=_value(row, set_name),
+        picture=picture_value(row, set_name),
         mode=row.mode,
         format=row.format,
         size_bytes=row.size_bytes,

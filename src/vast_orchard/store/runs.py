@@ -70,7 +70,13 @@ def create_run(
     members = session.execute(
         select(Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
         .join(SplitMember, SplitMember.picture_id == Picture.id)
-        .where(SplitMember.split_id == split_id, Picture.class_id.is_not(None), Picture.deleted_at.is_(None))
+        .where(
+            SplitMember.split_id == split_id,
+            Picture.class_id.is_not(None),
+            Picture.deleted_at.is_(None),
+            ~Picture.excluded,
+            ~Picture.unsure,
+        )
     ).all()
     classes = _trainable_classes(session, project_id, members)
     known = {entry["id"] for entry in classes}

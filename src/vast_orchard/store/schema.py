@@ -8,6 +8,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     CheckConstraint,
+    Computed,
     DateTime,
     Float,
     ForeignKey,
@@ -39,6 +40,7 @@ __all__ = [
     "Look",
     "Parcel",
     "Picture",
+    "PictureTile",
     "Prediction",
     "Project",
     "Run",
@@ -146,6 +148,8 @@ class Picture(Base):
     project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
     sha256: Mapped[str] = mapped_column(String(64))
     name: Mapped[str]  # file name of its first appearance
+    # In small letters, for the Sift: changing case at each search would take most of its time.
+    folded_name: Mapped[str] = mapped_column(Computed("lower(name)", persisted=True))
     class_id: Mapped[int | None] = mapped_column(ForeignKey("class.id"), index=True)
     two_labels: Mapped[bool] = mapped_column(Boolean, default=False)
     width: Mapped[int]
@@ -155,6 +159,9 @@ class Picture(Base):
     size_bytes: Mapped[int]
     thumbnail_bytes: Mapped[int] = mapped_column(default=0)
     note: Mapped[str] = mapped_column(default="")
+    excluded: Mapped[bool] = mapped_column(Boolean, default=False)  # left out of dividing and training
+    unsure: Mapped[bool] = mapped_column(Boolean, default=False)
+    brightness: Mapped[float | None] = mapped_column(REAL)  # mean of the tile, 0 to 1
     # The import that put it here; with it goes what an undone import takes back.
     import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id", ondelete="SET NULL"), index=True)
     came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
@@ -163,6 +170,14 @@ class Picture(Base):
         UniqueConstraint("project_id", "sha256"),
         Index("ix_picture_project_id_id", "project_id", "id"),
     )
+
+
+class PictureTile(Base):
+    """A picture on 24×24 pixels, for fields of small tiles; whoever finds it missing makes it."""
+
+    __tablename__ = "picture_tile"
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    pixels: Mapped[bytes]  # red, green, blue, row by row
 
 
 class Import(Base):
@@ -225,6 +240,10 @@ class ActionChange(Base):
     class_after: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
     note_before: Mapped[str | None]  # both None: the note was not touched
     note_after: Mapped[str | None]
+    excluded_before: Mapped[bool | None]
+    excluded_after: Mapped[bool | None]
+    unsure_before: Mapped[bool | None]
+    unsure_after: Mapped[bool | None]
     binned_before: Mapped[bool | None]  # both None: it was not moved to or from the bin
     binned_after: Mapped[bool | None]
     __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)

@@ -138,7 +138,7 @@ def has_work_under_way(session: Session, project_id: int) -> bool:
 def dump_records(session: Session, project_id: int) -> Iterator[tuple[str, Iterator[_Row]]]:
     """Each table's name with its rows, as values that JSON has."""
     for name, kind in RECORDS.items():
-        columns = list(kind.sql.columns)
+        columns = [column for column in kind.sql.columns if column.computed is None]
         # Actions name earlier ones, and whoever reads them back wants to have met those.
         query = kind.belongs(select(*columns), project_id).order_by(*kind.sql.primary_key.columns)
         rows = session.execute(query.execution_options(yield_per=_BATCH)).mappings()
@@ -225,6 +225,8 @@ class Loader:
         detail = row["detail"]
         if not detail:
             return
+        for change in detail.get("changes", []):
+            change["class_id"] = self._follow("class", int(change["class_id"]))
         if "class" in detail:
             detail["class"] = self._follow("class", int(detail["class"]))
         if "import" in detail:

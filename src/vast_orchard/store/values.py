@@ -13,6 +13,7 @@ __all__ = [
     "DiskUse",
     "EpochValue",
     "ExportValue",
+    "FieldRowValue",
     "Footing",
     "FullPicture",
     "ImportValue",
@@ -64,6 +65,8 @@ class PictureValue:
     class_id: int | None
     set_name: str | None  # in the split asked for
     two_labels: bool
+    excluded: bool
+    unsure: bool
     width: int
     height: int
     note: str
@@ -122,6 +125,9 @@ class ActionValue:
     kind: str
     summary: str
     done_at: dt.datetime
+    window: str  # which window did it
+    pictures: int  # how many it changed
+    undoes: int | None  # the step that it took back, or did again
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -148,8 +154,22 @@ class ArrivedPicture:
     format: str
     size_bytes: int
     thumbnail_bytes: int
+    brightness: float  # 0 to 1
+    tile: bytes  # 24×24 pixels, as `formats.picture_file.tile` makes it
     group_key: str | None
     note: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class FieldRowValue:
+    """A row of the field, counted."""
+
+    key: str | None  # what its pictures have in common: a class id, a set, a day; None: they have none
+    count: int
+    training: int
+    validation: int
+    test: int
+    excluded: int
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -213,6 +213,12 @@ class Cluster:
             "unix_socket_directories": "",
             "max_connections": "60",
             "shared_buffers": "64MB",
+            # The field of a hundred thousand pictures is sorted and joined in memory, and compiling its plan would
+            # take longer than it does.
+            "work_mem": "32MB",
+            "jit": "off",
+            # A split of a hundred thousand pictures has a few megabytes, and is joined by all processes together.
+            "min_parallel_table_scan_size": "1MB",
         }
         with self._log.open("ab") as log:
             self.process = subprocess.Popen(

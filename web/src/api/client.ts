@@ -25,6 +25,9 @@ export type Choice = Required<Schemas["ChoiceBody"]>;
 export type Plan = Schemas["PlanRead"];
 export type PlannedClass = Schemas["PlannedClassRead"];
 export type Parcel = Schemas["ParcelRead"];
+export type FieldRowOf = Schemas["FieldRowRead"];
+export type Completion = Schemas["CompletionRead"];
+export type Action = Schemas["ActionRead"];
 export type Undone = Schemas["UndoRead"];
 export type SetName = "training" | "validation" | "test";
 
@@ -44,6 +47,8 @@ export class Problem extends Error {
     readonly what: string,
     readonly mend: string,
     readonly status: number,
+    /** Of a mistake in a Sift: its first character and one past its last. */
+    readonly place?: readonly [number, number],
   ) {
     super(`${what} ${mend}`.trim());
   }
@@ -61,8 +66,12 @@ client.use({
 export const header = { "X-Window": windowId };
 
 function asProblem(body: unknown, status: number): Problem {
-  const facts = (typeof body === "object" && body !== null ? body : {}) as { detail?: string; mend?: string };
-  return new Problem(facts.detail ?? `The server answered ${status}.`, facts.mend ?? "", status);
+  const facts = (typeof body === "object" && body !== null ? body : {}) as {
+    detail?: string;
+    mend?: string;
+    place?: [number, number];
+  };
+  return new Problem(facts.detail ?? `The server answered ${status}.`, facts.mend ?? "", status, facts.place);
 }
 
 /** The data of an answer; a failure is thrown as a `Problem`. */
@@ -77,6 +86,19 @@ export async function need<T>(
   }
   if (!result.response.ok) throw asProblem(result.error, result.response.status);
   return result.data as T;
+}
+
+/** An answer that is no JSON. */
+export async function needBytes(url: string, init?: RequestInit): Promise<ArrayBuffer> {
+  let response: Response;
+  try {
+    response = await fetch(url, init);
+  } catch (error) {
+    if (init?.signal?.aborted) throw error;
+    throw new Problem("The application does not answer.", "It may be restarting; try again in a moment.", 0);
+  }
+  if (!response.ok) throw asProblem(await response.json().catch(() => null), response.status);
+  return response.arrayBuffer();
 }
 
 /** A multipart request, for which the typed client has no form. */

@@ -1,8 +1,8 @@
 /** What the screens read, each under the key by which live events refresh it. */
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type Choice, client, need, type Picture, type SetName } from "./client";
-
-const LARGE_PAGE = 5000;
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { GroupKey } from "../domain/field";
+import { FieldIndex, joined } from "../domain/fieldIndex";
+import { type Choice, client, type FieldRowOf, need, needBytes, type Problem, type SetName } from "./client";
 
 export function useProjects(deleted = false) {
   return useQuery({
@@ -27,24 +27,107 @@ export function useClasses(projectId: number) {
   });
 }
 
-export function usePictures(projectId: number, split: number | undefined) {
-  return useQuery({
-    queryKey: ["pictures", projectId, split ?? 0],
-    queryFn: async () => {
-      const all: Picture[] = [];
-      for (let after = 0; ; ) {
-        const query = split ? { split, after, limit: LARGE_PAGE } : { after, limit: LARGE_PAGE };
-        const page = await need(
-          client.GET("/api/projects/{project_id}/pictures", {
-            params: { path: { project_id: projectId }, query },
-          }),
+/** What the field shows: which pictures, in which rows, and what `set:` and `predicted:` mean. */
+export interface FieldQuery {
+  readonly sift: string;
+  readonly group: GroupKey;
+  readonly split: number | undefined;
+  readonly run: number | undefined;
+}
+
+export interface FieldData {
+  readonly rows: readonly FieldRowOf[];
+  readonly total: number;
+  readonly index: FieldIndex;
+}
+
+/** Records of the first answer: more than a screen of the smallest tiles holds. */
+const FIRST_RECORDS = 6000;
+
+/**
+ * Rows with their counts and every picture's place. The first screen comes first; where nothing was on show before, it
+ * is shown while the rest is on its way.
+ */
+export function useField(projectId: number, asked: FieldQuery) {
+  const queries = useQueryClient();
+  const key = ["pictures", "field", projectId, asked];
+  return useQuery<FieldData, Problem>({
+    queryKey: key,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      const query = {
+        sift: asked.sift,
+        group: asked.group,
+        ...(asked.split ? { split: asked.split } : {}),
+        ...(asked.run ? { run: asked.run } : {}),
+      };
+      const records = (start: number, count?: number) => {
+        const params = new URLSearchParams(
+          Object.entries(query).map(([name, value]) => [name, String(value)]),
         );
-        all.push(...page.pictures);
-        if (page.next === null) return all;
-        after = page.next;
-      }
+        params.set("start", String(start));
+        if (count) params.set("count", String(count));
+        return needBytes(`/api/projects/${projectId}/field/records?${params}`, { signal });
+      };
+      const [counted, first] = await Promise.all([
+        need(
+          client.GET("/api/projects/{project_id}/field", {
+            params: { path: { project_id: projectId }, query },
+            signal,
+          }),
+        ),
+        records(0, FIRST_RECORDS),
+      ]);
+      const { rows, total } = counted;
+      const begun = { rows, total, index: new FieldIndex(first, total) };
+      if (total <= FIRST_RECORDS) return begun;
+      if (queries.getQueryData(key) === undefined) queries.setQueryData(key, begun);
+      const rest = await records(FIRST_RECORDS);
+      return { rows, total, index: new FieldIndex(joined([first, rest]), total) };
     },
     placeholderData: keepPreviousData,
+  });
+}
+
+/** What could stand at the cursor of a Sift. */
+export function useCompletions(projectId: number, asked: FieldQuery, draft: string, at: number | undefined) {
+  return useQuery({
+    queryKey: ["pictures", "completions", projectId, asked.split, asked.run, draft, at],
+    enabled: at !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/sift/completions", {
+          params: {
+            path: { project_id: projectId },
+            query: {
+              sift: draft,
+              at: at ?? 0,
+              ...(asked.split ? { split: asked.split } : {}),
+              ...(asked.run ? { run: asked.run } : {}),
+            },
+          },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+const STEPS_SHOWN = 200;
+
+/** The newest steps of the history; of one picture only, if it is named. */
+export function useHistory(projectId: number, picture: number | undefined) {
+  return useQuery({
+    queryKey: ["pictures", "history", projectId, picture ?? 0],
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/actions", {
+          params: {
+            path: { project_id: projectId },
+            query: { limit: STEPS_SHOWN, ...(picture ? { picture } : {}) },
+          },
+        }),
+      ),
   });
 }
 

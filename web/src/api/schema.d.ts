@@ -172,72 +172,16 @@ export interface paths {
          * @description Classes in their order, with counts.
          */
         get: operations["list_classes_api_projects__project_id__classes_get"];
-        put?: never;
+        /**
+         * Order Classes
+         * @description Put the classes into another order.
+         */
+        put: operations["order_classes_api_projects__project_id__classes_put"];
         /**
          * Create Class
          * @description A new class at the end of the order.
          */
         post: operations["create_class_api_projects__project_id__classes_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/classes/{class_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Rename Class
-         * @description Another name; pictures and sign stay.
-         */
-        patch: operations["rename_class_api_projects__project_id__classes__class_id__patch"];
-        trace?: never;
-    };
-    "/api/projects/{project_id}/actions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Actions
-         * @description The newest hundred steps.
-         */
-        get: operations["list_actions_api_projects__project_id__actions_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Undo
-         * @description Take back this window's last step.
-         */
-        post: operations["undo_api_projects__project_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -253,7 +197,7 @@ export interface paths {
         };
         /**
          * List Pictures
-         * @description A page of pictures in the order they came.
+         * @description A page of pictures in the order they came; all, or those that a Sift lets through.
          */
         get: operations["list_pictures_api_projects__project_id__pictures_get"];
         put?: never;
@@ -278,26 +222,6 @@ export interface paths {
         get: operations["detail_api_projects__project_id__pictures__picture_id__get"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/labels": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Label
-         * @description Label pictures, as one step that can be taken back.
-         */
-        post: operations["label_api_projects__project_id__labels_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -344,7 +268,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/sheet": {
+    "/api/projects/{project_id}/field": {
         parameters: {
             query?: never;
             header?: never;
@@ -352,12 +276,284 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sheet
-         * @description Many thumbnails in one picture, in the order of the ids; those that are gone leave their place grey.
+         * Rows
+         * @description The rows of the field with their counts.
          */
-        get: operations["sheet_api_projects__project_id__sheet_get"];
+        get: operations["rows_api_projects__project_id__field_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/field/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Records
+         * @description Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian.
+         */
+        get: operations["records_api_projects__project_id__field_records_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sheet
+         * @description Many tiles in one picture, in the order of the ids; those that are gone leave their place grey.
+         */
+        post: operations["sheet_api_projects__project_id__sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/sift/completions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Completions
+         * @description What could stand where the cursor is, with how many pictures each would find.
+         */
+        get: operations["completions_api_projects__project_id__sift_completions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Label
+         * @description Label pictures.
+         */
+        post: operations["label_api_projects__project_id__labels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark
+         * @description Exclude pictures or mark them as unsure, or take that back.
+         */
+        post: operations["mark_api_projects__project_id__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Bin
+         * @description What lies in a project's bin, last thrown away first.
+         */
+        get: operations["read_bin_api_projects__project_id__bin_get"];
+        put?: never;
+        /**
+         * Move
+         * @description Move pictures into the bin or out of it.
+         */
+        post: operations["move_api_projects__project_id__bin_post"];
+        /**
+         * Empty
+         * @description Remove what lies in the bin for good, as a job.
+         */
+        delete: operations["empty_api_projects__project_id__bin_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/pictures/{picture_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Write Note
+         * @description Write a picture's note anew.
+         */
+        put: operations["write_note_api_projects__project_id__pictures__picture_id__note_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/classes/{class_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Class
+         * @description Delete a class; its pictures are unlabelled.
+         */
+        delete: operations["delete_class_api_projects__project_id__classes__class_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Rename Class
+         * @description Another name; pictures and sign stay.
+         */
+        patch: operations["rename_class_api_projects__project_id__classes__class_id__patch"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/classes/{class_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Merge Class
+         * @description Give its pictures the label of another class, and delete it.
+         */
+        post: operations["merge_class_api_projects__project_id__classes__class_id__merge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/split-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split Off
+         * @description A new class with these pictures, as one step.
+         */
+        post: operations["split_off_api_projects__project_id__split_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Actions
+         * @description The history, newest first.
+         */
+        get: operations["list_actions_api_projects__project_id__actions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back this window's last step.
+         */
+        post: operations["undo_api_projects__project_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Do again what this window took back last.
+         */
+        post: operations["redo_api_projects__project_id__redo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -665,54 +861,6 @@ export interface paths {
          */
         get: operations["fates_api_imports__import_id__files_csv_get"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/bin": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Bin
-         * @description What lies in a project's bin, last thrown away first.
-         */
-        get: operations["read_bin_api_projects__project_id__bin_get"];
-        put?: never;
-        /**
-         * Move
-         * @description Move pictures into the bin or out of it, as one step that can be taken back.
-         */
-        post: operations["move_api_projects__project_id__bin_post"];
-        /**
-         * Empty
-         * @description Remove what lies in the bin for good, as a job.
-         */
-        delete: operations["empty_api_projects__project_id__bin_delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/pictures/{picture_id}/note": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Write Note
-         * @description Write a picture's note anew.
-         */
-        put: operations["write_note_api_projects__project_id__pictures__picture_id__note_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1152,6 +1300,12 @@ export interface components {
              * Format: date-time
              */
             done_at: string;
+            /** Window */
+            window: string;
+            /** Pictures */
+            pictures: number;
+            /** Undoes */
+            undoes: number | null;
         };
         /**
          * AnswerRead
@@ -1188,11 +1342,25 @@ export interface components {
         };
         /**
          * BinMove
-         * @description Pictures for the bin, or with `back` out of it.
+         * @description Pictures for the bin, or with `back` out of it; a Sift finds none that lie there already.
          */
         BinMove: {
             /** Picture Ids */
-            picture_ids: number[];
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
             /**
              * Back
              * @default false
@@ -1277,6 +1445,22 @@ export interface components {
             part?: components["schemas"]["PartBody"] | null;
         };
         /**
+         * ClassMerge
+         * @description The class that takes the pictures.
+         */
+        ClassMerge: {
+            /** Into */
+            into: number;
+        };
+        /**
+         * ClassOrder
+         * @description All classes in their new order.
+         */
+        ClassOrder: {
+            /** Class Ids */
+            class_ids: number[];
+        };
+        /**
          * ClassRead
          * @description A class in its order.
          */
@@ -1311,12 +1495,50 @@ export interface components {
             right: number;
         };
         /**
+         * ClassSplit
+         * @description A new class with these pictures.
+         */
+        ClassSplit: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * ClassWrite
          * @description A class's name.
          */
         ClassWrite: {
             /** Name */
             name: string;
+        };
+        /**
+         * CompletionRead
+         * @description Something that could be written in a Sift: `text` instead of what stands from `start` to the cursor.
+         */
+        CompletionRead: {
+            /** Text */
+            text: string;
+            /** Start */
+            start: number;
+            /** Words */
+            words: string;
+            /** Count */
+            count: number | null;
         };
         /**
          * DiskRead
@@ -1397,6 +1619,34 @@ export interface components {
             error: string | null;
         };
         /**
+         * FieldRead
+         * @description The rows of the field in order; rows without pictures are not among them.
+         */
+        FieldRead: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["FieldRowRead"][];
+        };
+        /**
+         * FieldRowRead
+         * @description A row of the field, counted.
+         */
+        FieldRowRead: {
+            /** Key */
+            key: string | null;
+            /** Count */
+            count: number;
+            /** Training */
+            training: number;
+            /** Validation */
+            validation: number;
+            /** Test */
+            test: number;
+            /** Excluded */
+            excluded: number;
+        };
+        /**
          * FootingRead
          * @description What a run stands on, and what has changed since.
          */
@@ -1416,6 +1666,12 @@ export interface components {
             /** Classes Renamed */
             classes_renamed: number;
         };
+        /**
+         * Grouping
+         * @description What the rows of the field stand for.
+         * @enum {string}
+         */
+        Grouping: "class" | "set" | "size" | "format" | "day" | "predicted" | "nothing";
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1566,7 +1822,21 @@ export interface components {
          */
         LabelsCreate: {
             /** Picture Ids */
-            picture_ids: number[];
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
             /** Class Id */
             class_id: number | null;
         };
@@ -1607,6 +1877,38 @@ export interface components {
             looks: number;
             /** Job Id */
             job_id: number | null;
+        };
+        /**
+         * MarksCreate
+         * @description Pictures to exclude or mark as unsure, or with `value` false not any more.
+         */
+        MarksCreate: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
+            /**
+             * Flag
+             * @enum {string}
+             */
+            flag: "excluded" | "unsure";
+            /**
+             * Value
+             * @default true
+             */
+            value: boolean;
         };
         /**
          * NetworkRead
@@ -1677,6 +1979,13 @@ export interface components {
             split?: number | null;
             /** Picture Ids */
             picture_ids?: number[] | null;
+            /**
+             * Sift
+             * @description Only what this Sift lets through.
+             */
+            sift?: string | null;
+            /** Run */
+            run?: number | null;
             /**
              * Creator
              * @default
@@ -1781,6 +2090,10 @@ export interface components {
             set_name: ("training" | "validation" | "test") | null;
             /** Two Labels */
             two_labels: boolean;
+            /** Excluded */
+            excluded: boolean;
+            /** Unsure */
+            unsure: boolean;
             /** Width */
             width: number;
             /** Height */
@@ -2022,6 +2335,18 @@ export interface components {
              * @default 0.15
              */
             test: number;
+        };
+        /**
+         * SheetCreate
+         * @description Tiles of `side` pixels in rows of `columns`.
+         */
+        SheetCreate: {
+            /** Picture Ids */
+            picture_ids: number[];
+            /** Side */
+            side: number;
+            /** Columns */
+            columns: number;
         };
         /**
          * SkipRead
@@ -2712,6 +3037,44 @@ export interface operations {
             };
         };
     };
+    order_classes_api_projects__project_id__classes_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     create_class_api_projects__project_id__classes_post: {
         parameters: {
             query?: never;
@@ -2750,117 +3113,16 @@ export interface operations {
             };
         };
     };
-    rename_class_api_projects__project_id__classes__class_id__patch: {
-        parameters: {
-            query?: never;
-            header: {
-                /** @description Id of the window. */
-                "X-Window": string;
-            };
-            path: {
-                class_id: number;
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ClassWrite"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ClassRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    list_actions_api_projects__project_id__actions_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionRead"][];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    undo_api_projects__project_id__undo_post: {
-        parameters: {
-            query?: never;
-            header: {
-                /** @description Id of the window. */
-                "X-Window": string;
-            };
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UndoRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     list_pictures_api_projects__project_id__pictures_get: {
         parameters: {
             query?: {
-                /** @description Split whose sets are told. */
-                split?: number | null;
+                /** @description Which pictures, and in which order; see docs/sift.md. */
+                sift?: string;
                 after?: number;
                 limit?: number;
+                split?: number | null;
+                run?: number | null;
+                look?: number | null;
             };
             header?: never;
             path: {
@@ -2912,44 +3174,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PictureDetailRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    label_api_projects__project_id__labels_post: {
-        parameters: {
-            query?: never;
-            header: {
-                /** @description Id of the window. */
-                "X-Window": string;
-            };
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LabelsCreate"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionRead"];
                 };
             };
             /** @description Validation Error */
@@ -3021,13 +3245,57 @@ export interface operations {
             };
         };
     };
-    sheet_api_projects__project_id__sheet_get: {
+    rows_api_projects__project_id__field_get: {
         parameters: {
-            query: {
-                /** @description Picture ids, joined by commas. */
-                ids: string;
-                side?: number;
-                columns?: number;
+            query?: {
+                /** @description Which pictures, and in which order; see docs/sift.md. */
+                sift?: string;
+                /** @description What the rows stand for. */
+                group?: components["schemas"]["Grouping"];
+                split?: number | null;
+                run?: number | null;
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    records_api_projects__project_id__field_records_get: {
+        parameters: {
+            query?: {
+                /** @description Which pictures, and in which order; see docs/sift.md. */
+                sift?: string;
+                /** @description What the rows stand for. */
+                group?: components["schemas"]["Grouping"];
+                start?: number;
+                count?: number | null;
+                split?: number | null;
+                run?: number | null;
+                look?: number | null;
             };
             header?: never;
             path: {
@@ -3043,6 +3311,551 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheet_api_projects__project_id__sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    completions_api_projects__project_id__sift_completions_get: {
+        parameters: {
+            query?: {
+                /** @description Which pictures, and in which order; see docs/sift.md. */
+                sift?: string;
+                /** @description Where the cursor stands; at the end by default. */
+                at?: number | null;
+                split?: number | null;
+                run?: number | null;
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompletionRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    label_api_projects__project_id__labels_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelsCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    mark_api_projects__project_id__marks_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarksCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_bin_api_projects__project_id__bin_get: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_api_projects__project_id__bin_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BinMove"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    empty_api_projects__project_id__bin_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    write_note_api_projects__project_id__pictures__picture_id__note_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                picture_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteWrite"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_class_api_projects__project_id__classes__class_id__delete: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                class_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rename_class_api_projects__project_id__classes__class_id__patch: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                class_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassWrite"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    merge_class_api_projects__project_id__classes__class_id__merge_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                class_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassMerge"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    split_off_api_projects__project_id__split_off_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClassSplit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_actions_api_projects__project_id__actions_get: {
+        parameters: {
+            query?: {
+                limit?: number;
+                /** @description Only older steps. */
+                before?: number | null;
+                /** @description Only steps that changed this one. */
+                picture?: number | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_api_projects__project_id__undo_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    redo_api_projects__project_id__redo_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoRead"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -3575,147 +4388,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    read_bin_api_projects__project_id__bin_get: {
-        parameters: {
-            query?: {
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BinRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    move_api_projects__project_id__bin_post: {
-        parameters: {
-            query?: never;
-            header: {
-                /** @description Id of the window. */
-                "X-Window": string;
-            };
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BinMove"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    empty_api_projects__project_id__bin_delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    write_note_api_projects__project_id__pictures__picture_id__note_put: {
-        parameters: {
-            query?: never;
-            header: {
-                /** @description Id of the window. */
-                "X-Window": string;
-            };
-            path: {
-                picture_id: number;
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NoteWrite"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionRead"];
-                };
             };
             /** @description Validation Error */
             422: {

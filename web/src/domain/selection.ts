@@ -61,12 +61,35 @@ export function chooseMany(
   return { chosen, focus, anchor: focus };
 }
 
-/** After the field changed, what is no longer there is not chosen any more. */
-export function keepPresent(now: Selection, present: ReadonlySet<number>, count: number): Selection {
-  const chosen = new Set([...now.chosen].filter((id) => present.has(id)));
-  const clamp = (index: number) => Math.max(0, Math.min(index, count - 1));
-  if (chosen.size === now.chosen.size && clamp(now.focus) === now.focus && clamp(now.anchor) === now.anchor) {
-    return now;
+/** Where pictures stand, as far as it is known. */
+interface Places {
+  readonly loaded: number;
+  readonly total: number;
+  idAt(index: number): number | undefined;
+  indexOf(id: number): number | undefined;
+}
+
+/** After the field changed: what is no longer there is not chosen any more, and the focus stays with its picture. */
+export function refocus(now: Selection, before: Places, after: Places): Selection {
+  const clamp = (index: number) => Math.max(0, Math.min(index, after.total - 1));
+  const follow = (index: number) => {
+    const id = before.idAt(index);
+    return (id === undefined ? undefined : after.indexOf(id)) ?? clamp(index);
+  };
+  let chosen = now.chosen;
+  // While the rest is on its way it is not known what is gone.
+  if (chosen.size && after.loaded === after.total) {
+    const left = new Set(chosen);
+    for (let index = 0; index < after.loaded && left.size; index++) left.delete(after.idAt(index) as number);
+    if (left.size) chosen = new Set([...chosen].filter((id) => !left.has(id)));
   }
-  return { chosen, focus: clamp(now.focus), anchor: clamp(now.anchor) };
+  const [focus, anchor] = [follow(now.focus), follow(now.anchor)];
+  if (chosen === now.chosen && focus === now.focus && anchor === now.anchor) return now;
+  return { chosen, focus, anchor };
+}
+
+/** The picture that follows the one that was labelled, if it is still there. */
+export function moveOn(now: Selection, next: number, after: Places): Selection {
+  const index = after.indexOf(next);
+  return index === undefined ? now : { chosen: new Set([next]), focus: index, anchor: index };
 }

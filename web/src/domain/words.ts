@@ -33,3 +33,8 @@ export function bytes(count: number): string {
   if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;
   return `${(count / 1024 / 1024).toFixed(1)} MB`;
 }
+
+/** A set by its name; null is no set. */
+export function setWords(name: string | null): string {
+  return name ?? "in no set";
+}

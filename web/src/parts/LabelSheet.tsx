@@ -1,24 +1,23 @@
-/** Labels by typing a few letters of a class's name. */
+/** A class chosen by typing a few letters of its name: for a label, or to merge into. */
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { useState } from "react";
 import type { ClassOf } from "../api/client";
-import { plural } from "../domain/words";
 import { ClassSign } from "./ClassSign";
 import { Sheet } from "./Sheet";
 
 interface Props {
-  count: number;
+  title: string;
   classes: readonly ClassOf[];
   onClose: () => void;
   onChoose: (classId: number) => void;
 }
 
-export function LabelSheet({ count, classes, onClose, onChoose }: Props) {
+export function LabelSheet({ title, classes, onClose, onChoose }: Props) {
   const [query, setQuery] = useState("");
   const wanted = query.trim().toLocaleLowerCase();
   const found = classes.filter((entry) => entry.name.toLocaleLowerCase().includes(wanted));
   return (
-    <Sheet title={`Label ${plural(count, "picture")}`} open onClose={onClose}>
+    <Sheet title={title} open onClose={onClose}>
       <Combobox<ClassOf | null>
         immediate
         value={null}

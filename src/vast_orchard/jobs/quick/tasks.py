@@ -17,9 +17,10 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
-from vast_orchard.jobs.context import open_context
+from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready
 from vast_orchard.jobs.quick.plans import Plans
+from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
 
@@ -27,13 +28,13 @@ __all__ = ["TASKS", "set_up"]
 
 _log = structlog.get_logger()
 
-_MISSING = (128, 128, 128)
 _PREVIEW_TILE = 72
 
 
 class _Place:
     """What `set_up` leaves for the tasks of this process."""
 
+    context: WorkContext
     settings: Settings
     store: ByteStore
     plans: Plans
@@ -42,7 +43,7 @@ class _Place:
 def set_up(settings: Settings) -> None:
     """Remember where the bytes are."""
     context = open_context(settings)
-    _Place.settings, _Place.store, _Place.plans = settings, context.store, Plans(context)
+    _Place.context, _Place.settings, _Place.store, _Place.plans = context, settings, context.store, Plans(context)
 
 
 def _ready() -> bool:
@@ -58,29 +59,8 @@ def _png(image: Image.Image) -> bytes:
     return buffer.getvalue()
 
 
-def _tile(sha256: str, side: int) -> Image.Image:
-    """A thumbnail in the middle of a square; the JPEG is decoded no larger than needed."""
-    square = Image.new("RGB", (side, side))
-    try:
-        with Image.open(io.BytesIO(_Place.store.read(ByteStore.thumbnail_path(sha256)))) as image:
-            image.draft("RGB", (side, side))
-            small = image.convert("RGB")
-        small.thumbnail((side, side), Image.Resampling.BILINEAR)
-    except (OrchardError, OSError):
-        return Image.new("RGB", (side, side), _MISSING)
-    square.paste(small, ((side - small.width) // 2, (side - small.height) // 2))
-    return square
-
-
-def _sheet(sha256s: Sequence[str], side: int, columns: int) -> bytes:
-    """Thumbnails in rows of `columns` squares of `side` pixels, as JPEG."""
-    rows = -(-len(sha256s) // columns)
-    sheet = Image.new("RGB", (columns * side, rows * side))
-    for place, sha256 in enumerate(sha256s):
-        sheet.paste(_tile(sha256, side), (place % columns * side, place // columns * side))
-    buffer = io.BytesIO()
-    sheet.save(buffer, "JPEG", quality=82)
-    return buffer.getvalue()
+def _sheet(**arguments: Any) -> bytes:
+    return draw_sheet(_Place.context, **arguments)
 
 
 def _whole(sha256: str) -> bytes:

@@ -187,7 +187,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
       {opened && <JudgedPicture outcome={opened} run={run} onClose={() => setOpened(undefined)} />}
       {labelling && chosen !== undefined && (
         <LabelSheet
-          count={1}
+          title="Label 1 picture"
           classes={classes}
           onClose={() => setLabelling(false)}
           onChoose={(classId) => void mending.label([chosen], classId)}

@@ -1,15 +1,17 @@
 /** One picture enlarged with its facts, laid over the field, which stays visible around it. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
-import type { ClassOf, Picture } from "../../api/client";
+import type { ClassOf } from "../../api/client";
 import { usePictureDetail } from "../../api/queries";
 import { bytes, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
+import { Sheet } from "../../parts/Sheet";
+import { Failed, Reading } from "../../parts/States";
 
 interface Props {
   projectId: number;
-  picture: Picture;
+  pictureId: number;
   split: number | undefined;
   classes: readonly ClassOf[];
   onClose: () => void;
@@ -20,11 +22,9 @@ interface Props {
 
 const IMAGE_SIDE = 480;
 
-export function CloseUp({ projectId, picture, split, classes, onClose, onStep, onKey, onNote }: Props) {
-  const detail = usePictureDetail(projectId, picture.id, split);
-  const entry = classes.find((item) => item.id === picture.class_id);
-  // Small pictures are enlarged by whole steps, so that their pixels stay square.
-  const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
+export function CloseUp({ projectId, pictureId, split, classes, onClose, onStep, onKey, onNote }: Props) {
+  const detail = usePictureDetail(projectId, pictureId, split);
+  const picture = detail.data?.picture;
   const onKeyDown = (event: KeyboardEvent) => {
     // What is typed into the note is no command.
     if (event.target instanceof HTMLTextAreaElement) return;
@@ -34,6 +34,20 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
       // Escape is the dialog's own: handled here it would clear the choice under it and leave it open.
     } else if (event.key !== "Escape") onKey(event);
   };
+  if (detail.isError || !picture) {
+    return (
+      <Sheet title="Close-up" open onClose={onClose}>
+        {detail.isError ? (
+          <Failed error={detail.error} onRetry={() => void detail.refetch()} />
+        ) : (
+          <Reading what="the picture" />
+        )}
+      </Sheet>
+    );
+  }
+  const entry = classes.find((item) => item.id === picture.class_id);
+  // Small pictures are enlarged by whole steps, so that their pixels stay square.
+  const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
   return (
     <Dialog open onClose={onClose} onKeyDown={onKeyDown} className="relative z-40 outline-none">
       <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
@@ -72,6 +86,8 @@ export function CloseUp({ projectId, picture, split, classes, onClose, onStep, o
                 </>
               )}
             </dl>
+            {picture.excluded && <p className="mt-2 text-sm">Excluded: left out of dividing and training.</p>}
+            {picture.unsure && <p className="mt-2 text-sm">Marked unsure.</p>}
             {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
             <NoteField key={picture.id} note={picture.note} onNote={onNote} />
             <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">

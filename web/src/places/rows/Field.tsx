@@ -4,42 +4,51 @@ import {
   type KeyboardEvent,
   type PointerEvent,
   type RefObject,
+  useCallback,
   useEffect,
   useLayoutEffect,
   useMemo,
   useRef,
   useState,
 } from "react";
-import type { ClassOf, Picture } from "../../api/client";
+import type { ClassOf } from "../../api/client";
 import {
   type FieldLayout,
   type FieldRow,
+  FOOT_HEIGHT,
   HEAD_WIDTH,
+  LINE_INSET,
   layOut,
   lineOf,
+  placeOf,
   rowAt,
   SMALLEST_WITH_SIGN,
   type Step,
   stepFrom,
   type TileSize,
+  tileAt,
   tilesWithin,
 } from "../../domain/field";
-import { choose, chooseMany, keepPresent, type Selection } from "../../domain/selection";
-import type { SheetPlace } from "../../domain/sheets";
-import { Tile } from "../../parts/Tile";
-import { RowHead } from "./RowHead";
+import { EXCLUDED, type FieldIndex, UNSURE } from "../../domain/fieldIndex";
+import { choose, chooseMany, type Selection } from "../../domain/selection";
+import { setWords } from "../../domain/words";
+import { RowHead, type RowHeadActions } from "./RowHead";
+import { useFieldCanvas } from "./useFieldCanvas";
 
 interface Props {
+  projectId: number;
   rows: readonly FieldRow[];
+  index: FieldIndex;
   classes: readonly ClassOf[];
   size: TileSize;
-  sheets: ReadonlyMap<number, SheetPlace> | undefined;
   selection: Selection;
+  /** Name of the focused picture, once it is known. */
+  focusName: string | undefined;
   onSelection: (next: Selection) => void;
   onLabel: (pictureIds: readonly number[], classId: number | null) => void;
-  onOpen: (picture: Picture) => void;
+  onOpen: (pictureId: number) => void;
   onKey: (event: KeyboardEvent) => void;
-  onRenameClass: (classId: number) => void;
+  heads: RowHeadActions;
 }
 
 interface Point {
@@ -66,19 +75,24 @@ const STEPS: Record<string, Step> = {
 };
 
 export function Field(props: Props) {
-  const { rows, classes, size, sheets, selection, onSelection } = props;
+  const { rows, index, classes, size, selection, onSelection } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [active, setActive] = useState(false);
   const width = useWidth(scroller);
   const layout = useMemo(() => layOut(rows, size, width), [rows, size, width]);
   const byId = useMemo(() => new Map(classes.map((entry) => [entry.id, entry])), [classes]);
-  const idAt = (index: number) => layout.flat[index]?.id;
-
-  useEffect(() => {
-    const present = new Set(layout.flat.map((picture) => picture.id));
-    const kept = keepPresent(selection, present, layout.flat.length);
-    if (kept !== selection) onSelection(kept);
-  }, [layout, selection, onSelection]);
+  const idAt = useCallback((at: number) => index.idAt(at), [index]);
+  const largest = useMemo(() => Math.max(1, ...rows.map((row) => row.count)), [rows]);
+  const canvas = useFieldCanvas({
+    projectId: props.projectId,
+    scroller,
+    layout,
+    index,
+    size,
+    classes: byId,
+    selection,
+    active,
+  });
 
   const lines = useVirtualizer({
     count: layout.lines.length,
@@ -89,12 +103,26 @@ export function Field(props: Props) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: heights follow the layout, which the virtualizer cannot see
   useLayoutEffect(() => lines.measure(), [layout]);
 
+  // The keys of the place work at once, unless something else was focused already.
+  useEffect(() => {
+    if (document.activeElement === document.body) scroller.current?.focus({ preventScroll: true });
+  }, []);
+
   const showTile = (index: number) => {
     const line = lineOf(layout, index);
     if (line !== undefined) lines.scrollToIndex(line, { align: "auto" });
   };
 
   const press = usePress({ ...props, layout, scroller, idAt });
+
+  // After the field changed, the focus stays with its picture, and the picture in sight.
+  const shown = useRef(selection.focus);
+  useEffect(() => {
+    if (shown.current === selection.focus) return;
+    shown.current = selection.focus;
+    const line = lineOf(layout, selection.focus);
+    if (line !== undefined && active) lines.scrollToIndex(line, { align: "auto" });
+  }, [selection.focus, layout, active, lines]);
 
   const onKeyDown = (event: KeyboardEvent) => {
     const step = STEPS[event.key];
@@ -108,15 +136,45 @@ export function Field(props: Props) {
       event.preventDefault();
       onSelection(choose(selection, selection.focus, idAt, { add: true, range: false }));
     } else if (event.key === "Enter" && plain) {
-      const picture = layout.flat[selection.focus];
-      if (picture) {
+      const picture = idAt(selection.focus);
+      if (picture !== undefined) {
         event.preventDefault();
         props.onOpen(picture);
       }
     } else props.onKey(event);
   };
 
-  const focused = layout.flat[selection.focus];
+  const focused = idAt(selection.focus);
+  const cells = size >= SMALLEST_WITH_SIGN;
+  const wordsOf = (at: number) => {
+    const flags = index.flagsAt(at);
+    const parts = [
+      at === selection.focus ? props.focusName : undefined,
+      byId.get(index.classAt(at))?.name ?? "unlabelled",
+      setWords(index.setAt(at)),
+      flags & EXCLUDED ? "excluded" : undefined,
+      flags & UNSURE ? "unsure" : undefined,
+    ];
+    return parts.filter(Boolean).join(", ");
+  };
+  const cell = (at: number, left: number, top: number) => {
+    const id = idAt(at);
+    return id === undefined ? null : (
+      <div
+        key={id}
+        role="gridcell"
+        id={`tile-${id}`}
+        data-index={at}
+        data-picture={id}
+        aria-selected={selection.chosen.has(id)}
+        aria-label={wordsOf(at)}
+        title={wordsOf(at)}
+        className="absolute"
+        style={{ left, top, width: size, height: size + FOOT_HEIGHT[size] }}
+      />
+    );
+  };
+  const focusPlace = cells ? undefined : placeOf(layout, selection.focus);
   const first = lines.getVirtualItems().find((item) => item.end > (scroller.current?.scrollTop ?? 0) + 1);
   const pinned = first ? layout.lines[first.index] : undefined;
   const pinnedRow = pinned && pinned.start > 0 ? rows[pinned.row] : undefined;
@@ -129,20 +187,24 @@ export function Field(props: Props) {
         aria-label="Pictures in rows"
         aria-multiselectable="true"
         aria-rowcount={rows.length}
-        aria-activedescendant={focused ? `tile-${focused.id}` : undefined}
+        aria-activedescendant={focused === undefined ? undefined : `tile-${focused}`}
         tabIndex={0}
         data-testid="field"
-        className="h-full overflow-y-auto overflow-x-hidden outline-none"
+        className="h-full overflow-y-auto overflow-x-hidden outline-none select-none"
         onKeyDown={onKeyDown}
         onFocus={() => setActive(true)}
         onBlur={() => setActive(false)}
         onDoubleClick={(event) => {
-          const picture = layout.flat[indexOf(event.target) ?? -1];
-          if (picture) props.onOpen(picture);
+          const at = press.tileOf(event);
+          const picture = at === undefined ? undefined : idAt(at);
+          if (picture !== undefined) props.onOpen(picture);
         }}
         {...press.handlers}
       >
-        <div className="relative" style={{ height: lines.getTotalSize() }}>
+        <div className="sticky top-0 z-0 h-0">
+          <canvas ref={canvas} className="pointer-events-none block" />
+        </div>
+        <div className="relative z-1" style={{ height: lines.getTotalSize() }}>
           {lines.getVirtualItems().map((item) => {
             const line = layout.lines[item.index];
             const row = line && rows[line.row];
@@ -159,33 +221,28 @@ export function Field(props: Props) {
                 }`}
                 style={{ top: item.start, height: line.height }}
               >
-                {line.start === 0 && <RowHead row={row} rows={rows} onRename={props.onRenameClass} />}
-                {row.pictures.slice(line.start, line.end).map((picture, column) => {
-                  const index = (layout.firsts[line.row] ?? 0) + line.start + column;
-                  return (
-                    <div key={picture.id} className="absolute" style={{ top: 4 }}>
-                      <Tile
-                        picture={picture}
-                        entry={picture.class_id === null ? undefined : byId.get(picture.class_id)}
-                        size={size}
-                        sheet={sheets?.get(picture.id)}
-                        chosen={selection.chosen.has(picture.id)}
-                        focused={active && index === selection.focus}
-                        left={HEAD_WIDTH + column * layout.step}
-                        index={index}
-                      />
-                    </div>
-                  );
-                })}
+                {line.start === 0 && <RowHead row={row} largest={largest} actions={props.heads} />}
+                {cells &&
+                  Array.from({ length: line.end - line.start }, (_, column) =>
+                    cell(
+                      (layout.firsts[line.row] ?? 0) + line.start + column,
+                      HEAD_WIDTH + column * layout.step,
+                      LINE_INSET,
+                    ),
+                  )}
               </div>
             );
           })}
+          {focusPlace && cell(selection.focus, focusPlace.left, focusPlace.top)}
           {press.now?.kind === "band" && <Band from={press.now.at} to={press.now.to} />}
         </div>
       </div>
       {pinnedRow && (
-        <div className="absolute top-0 left-0 bg-ground pb-1" style={{ width: HEAD_WIDTH - 8, height: 60 }}>
-          <RowHead row={pinnedRow} rows={rows} onRename={props.onRenameClass} />
+        <div
+          className="absolute top-0 left-0 z-2 bg-ground pb-1"
+          style={{ width: HEAD_WIDTH - 8, height: 60 }}
+        >
+          <RowHead row={pinnedRow} largest={largest} actions={props.heads} />
         </div>
       )}
       {press.now?.kind === "carry" && (
@@ -215,11 +272,6 @@ function Band({ from, to }: { from: Point; to: Point }) {
   );
 }
 
-function indexOf(target: EventTarget): number | undefined {
-  const tile = target instanceof Element ? target.closest<HTMLElement>("[data-index]") : null;
-  return tile ? Number(tile.dataset.index) : undefined;
-}
-
 function useWidth(element: RefObject<HTMLDivElement | null>): number {
   const [width, setWidth] = useState(1200);
   useLayoutEffect(() => {
@@ -244,12 +296,17 @@ function usePress(props: PressProps) {
   const { layout, scroller, idAt, selection, onSelection, size, rows } = props;
   const [now, setNow] = useState<Press>();
 
-  const pointOf = (event: PointerEvent): Point => {
+  const pointOf = (event: { clientX: number; clientY: number }): Point => {
     const box = scroller.current?.getBoundingClientRect();
     return {
       x: event.clientX - (box?.left ?? 0),
       y: event.clientY - (box?.top ?? 0) + (scroller.current?.scrollTop ?? 0),
     };
+  };
+
+  const tileOf = (event: { clientX: number; clientY: number }) => {
+    const to = pointOf(event);
+    return tileAt(layout, to.x, to.y - LINE_INSET);
   };
 
   const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
@@ -259,7 +316,7 @@ function usePress(props: PressProps) {
       return;
     scroller.current?.focus({ preventScroll: true });
     const add = event.ctrlKey || event.metaKey;
-    setNow({ kind: "pressed", at: pointOf(event), index: indexOf(event.target), add, range: event.shiftKey });
+    setNow({ kind: "pressed", at: pointOf(event), index: tileOf(event), add, range: event.shiftKey });
   };
 
   /** Pictures are carried; but where they are too small to aim at, only those chosen before. */
@@ -318,6 +375,7 @@ function usePress(props: PressProps) {
 
   return {
     now,
+    tileOf,
     handlers: { onPointerDown, onPointerMove, onPointerUp, onPointerCancel: () => setNow(undefined) },
   };
 }

@@ -1,42 +1,83 @@
-/** A row's head, at its left end: name, count, how it divides into sets, and its count beside the largest row's. */
+/** A row's head, at its left end: name, count, how it divides into sets, its count beside the largest row's, and what
+ * can be done with a class. */
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import type { FieldRow } from "../../domain/field";
-import { HEAD_WIDTH, setCounts } from "../../domain/field";
+import { HEAD_WIDTH } from "../../domain/field";
 import { ClassSign } from "../../parts/ClassSign";
 import { SetBar } from "../../parts/SetBar";
 
-interface Props {
-  row: FieldRow;
-  rows: readonly FieldRow[];
+export interface RowHeadActions {
+  onChooseAll: (row: FieldRow) => void;
   onRename: (classId: number) => void;
+  onMerge: (classId: number) => void;
+  onMove: (classId: number, by: -1 | 1) => void;
+  onDelete: (classId: number) => void;
 }
 
-export function RowHead({ row, rows, onRename }: Props) {
-  const largest = Math.max(1, ...rows.map((entry) => entry.pictures.length));
-  const divided = row.classId !== undefined;
-  const { classId } = row;
+interface Props {
+  row: FieldRow;
+  largest: number;
+  actions: RowHeadActions;
+}
+
+export function RowHead({ row, largest, actions }: Props) {
   return (
     <div role="rowheader" className="absolute top-1 left-3" style={{ width: HEAD_WIDTH - 24 }}>
       <div className="flex items-center gap-1.5">
         {row.sign !== undefined && <ClassSign place={row.place} sign={row.sign} />}
-        {typeof classId === "number" ? (
-          <button
-            type="button"
-            className="min-w-0 cursor-pointer truncate font-semibold hover:underline"
-            title={`Rename ${row.name}`}
-            onClick={() => onRename(classId)}
-          >
-            {row.name}
-          </button>
-        ) : (
-          <span className="min-w-0 truncate font-semibold">{row.name}</span>
-        )}
-        <span className="ml-auto text-quiet">{row.pictures.length.toLocaleString("en")}</span>
+        <HeadMenu row={row} actions={actions} />
+        <span className="ml-auto text-quiet" title={row.excluded ? `${row.excluded} excluded` : undefined}>
+          {row.count.toLocaleString("en")}
+        </span>
       </div>
-      {divided && (
+      {row.classId !== undefined && (
         <div className="mt-1">
-          <SetBar counts={setCounts(row.pictures)} whole={largest} height={6} />
+          <SetBar counts={row.sets} whole={largest} height={6} />
         </div>
       )}
     </div>
+  );
+}
+
+function HeadMenu({ row, actions }: { row: FieldRow; actions: RowHeadActions }) {
+  const { classId } = row;
+  const items: [words: string, act: () => void][] = [];
+  if (row.count) items.push(["Choose all of the row", () => actions.onChooseAll(row)]);
+  if (typeof classId === "number") {
+    items.push(
+      ["Rename", () => actions.onRename(classId)],
+      ["Merge into another class", () => actions.onMerge(classId)],
+      ["Earlier in the order", () => actions.onMove(classId, -1)],
+      ["Later in the order", () => actions.onMove(classId, 1)],
+      ["Delete class", () => actions.onDelete(classId)],
+    );
+  }
+  if (!items.length) return <span className="min-w-0 truncate font-semibold">{row.name}</span>;
+  return (
+    <Menu>
+      <MenuButton
+        className="min-w-0 cursor-pointer truncate font-semibold hover:underline"
+        title={row.name}
+        aria-label={`${row.name}: what can be done`}
+      >
+        {row.name}
+      </MenuButton>
+      <MenuItems
+        anchor="bottom start"
+        className="shadow-float z-40 border border-hairline bg-surface py-1 outline-none"
+      >
+        {items.map(([words, act]) => (
+          <MenuItem key={words}>
+            <button
+              type="button"
+              className="block w-full cursor-pointer px-3 py-1 text-left data-focus:bg-choice-wash"
+              onClick={act}
+            >
+              {words}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
   );
 }

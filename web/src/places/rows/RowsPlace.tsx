@@ -1,15 +1,21 @@
 /** Rows: bring in, look, sort, divide, mend. */
-import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, type KeyboardEvent, useCallback, useMemo, useState } from "react";
+import { type DragEvent, type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { client, header, need } from "../../api/client";
-import { useBin, useJobs, usePictures } from "../../api/queries";
+import { useBin, useField, useJobs, usePictureDetail } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
-import { fieldRows, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
+import {
+  type FieldRow,
+  fieldRows,
+  GROUPS,
+  type GroupKey,
+  imbalance,
+  TILE_SIZES,
+  type TileSize,
+} from "../../domain/field";
+import { EMPTY_INDEX, EXCLUDED, UNSURE } from "../../domain/fieldIndex";
 import { isActive, jobWords } from "../../domain/jobs";
 import { labelKey } from "../../domain/labelKeys";
-import { NOTHING_CHOSEN, type Selection } from "../../domain/selection";
-import { LARGEST_ON_SHEETS, sheetPlaces } from "../../domain/sheets";
+import { moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/selection";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
@@ -22,6 +28,8 @@ import { fromDrop } from "./bringIn";
 import { CloseUp } from "./CloseUp";
 import { DivideSheet } from "./DivideSheet";
 import { Field } from "./Field";
+import { HistorySheet } from "./HistorySheet";
+import { SIFT_INPUT, SiftLine } from "./SiftLine";
 import { TakeOutSheet } from "./TakeOutSheet";
 import { useMending } from "./useMending";
 import { useSending } from "./useSending";
@@ -30,23 +38,45 @@ type Laid =
   | { kind: "take out" }
   | { kind: "divide" }
   | { kind: "new class" }
+  | { kind: "split off" }
   | { kind: "rename class"; classId: number }
+  | { kind: "merge class"; classId: number }
+  | { kind: "history"; only: boolean }
   | { kind: "label" }
   | undefined;
 
+const GROUP_WORDS: Record<GroupKey, string> = {
+  class: "class",
+  set: "set",
+  size: "size",
+  day: "day brought in",
+  format: "file format",
+  predicted: "predicted class",
+  nothing: "nothing",
+};
+
+const MOVE_ON = "vast-orchard-move-on";
+
 export function RowsPlace() {
-  const { project, classes, split } = usePlace();
+  const { project, classes, split, run } = usePlace();
   const [params, setAddress] = useAddress();
-  const pictures = usePictures(project.id, split?.id);
+  const group: GroupKey = GROUPS.find((key) => key === params.get("group")) ?? "class";
+  const size = tileSizeOf(params.get("tile"));
+  const sift = params.get("sift") ?? "";
+  const asked = useMemo(
+    () => ({ sift, group, split: split?.id, run: run?.id }),
+    [sift, group, split?.id, run?.id],
+  );
+  const field = useField(project.id, asked);
   const mending = useMending(project.id);
   const { data: jobs = [] } = useJobs();
   const arriving = jobs.find(
     (job) => job.kind === "import" && job.project_id === project.id && isActive(job),
   );
-  const queries = useQueryClient();
   const { fail } = useNotices();
   const [laid, setLaid] = useState<Laid>();
   const [selection, setSelection] = useState<Selection>(NOTHING_CHOSEN);
+  const [movesOn, setMovesOn] = useState(() => localStorage.getItem(MOVE_ON) === "yes");
   const [closeUp, setCloseUp] = useState<number>();
   const [over, setOver] = useState(false);
   const navigate = useNavigate();
@@ -54,42 +84,86 @@ export function RowsPlace() {
   const bin = useBin(project.id);
   const bringIn = () => navigate(`/p/${project.id}/rows/bring-in`);
 
-  const group: GroupKey = params.get("group") === "set" ? "set" : "class";
-  const size = tileSizeOf(params.get("tile"));
-  const all = pictures.data ?? [];
-  // biome-ignore lint/correctness/useExhaustiveDependencies: `all` is the query's data, which keeps its identity
-  const rows = useMemo(() => fieldRows(all, classes, group), [pictures.data, classes, group]);
-  const sheets = useMemo(
-    () => (size <= LARGEST_ON_SHEETS ? sheetPlaces(project.id, pictures.data ?? [], size) : undefined),
-    [size, project.id, pictures.data],
+  // A mistake in the Sift leaves on show what was there before it.
+  const shown = useRef(field.data);
+  if (field.data) shown.current = field.data;
+  const data = field.data ?? shown.current;
+  const index = data?.index ?? EMPTY_INDEX;
+  const rows = useMemo(
+    () => fieldRows(data?.rows ?? [], classes, group, !sift),
+    [data?.rows, classes, group, sift],
   );
-  const flat = useMemo(() => rows.flatMap((row) => row.pictures), [rows]);
-  const chosen = [...selection.chosen];
-  const opened = flat.find((picture) => picture.id === closeUp);
+  const total = data?.total ?? 0;
+  const chosen = useMemo(() => [...selection.chosen], [selection.chosen]);
+  const focused = index.idAt(selection.focus);
+  const detail = usePictureDetail(project.id, closeUp ?? focused, split?.id);
+  const focusName = detail.data?.picture.id === focused ? detail.data?.picture.name : undefined;
+
+  // When the field changes the focus stays with its picture; after a label it goes to the one that was next.
+  const before = useRef({ index, next: undefined as number | undefined });
+  useEffect(() => {
+    if (before.current.index === index) return;
+    const { index: old, next } = before.current;
+    before.current = { index, next: undefined };
+    setSelection((now) => (next === undefined ? refocus(now, old, index) : moveOn(now, next, index)));
+  }, [index]);
 
   const label = useCallback(
-    (ids: readonly number[], classId: number | null) => void mending.label(ids, classId),
-    [mending],
+    (ids: readonly number[], classId: number | null) => {
+      if (!ids.length) return;
+      if (movesOn && ids.length === 1) {
+        const at = ids[0] === index.idAt(selection.focus) ? selection.focus : index.indexOf(ids[0] as number);
+        before.current.next = at === undefined ? undefined : (index.idAt(at + 1) ?? index.idAt(at - 1));
+        if (closeUp !== undefined) setCloseUp(before.current.next);
+      }
+      void mending.label(ids, classId);
+    },
+    [mending, movesOn, index, selection.focus, closeUp],
   );
+
+  /** Sets a flag on pictures that lack it; where all have it, takes it away. */
+  const toggle = (ids: readonly number[], flag: "excluded" | "unsure") => {
+    if (!ids.length) return;
+    const bit = flag === "excluded" ? EXCLUDED : UNSURE;
+    const wanted = new Set(ids);
+    let lacking = false;
+    for (let at = 0; at < index.loaded && !lacking; at++) {
+      lacking = !(index.flagsAt(at) & bit) && wanted.has(index.idAt(at) as number);
+    }
+    void mending.mark(ids, flag, lacking);
+  };
+
+  const step = (by: -1 | 1) => {
+    const at = (closeUp === undefined ? undefined : index.indexOf(closeUp)) ?? selection.focus;
+    const next = Math.max(0, Math.min(index.loaded - 1, at + by));
+    const id = index.idAt(next);
+    if (id === undefined) return;
+    setCloseUp(id);
+    setSelection({ chosen: new Set([id]), focus: next, anchor: next });
+  };
 
   const mendByKey = (event: KeyboardEvent, ids: readonly number[]) => {
     if (event.altKey) return;
     if (event.ctrlKey || event.metaKey) {
-      if (event.key === "z") {
-        event.preventDefault();
-        void mending.undo();
-      } else if (event.key === "a") {
-        event.preventDefault();
-        setSelection((now) => ({ ...now, chosen: new Set(flat.map((picture) => picture.id)) }));
-      }
+      const key = event.key.toLowerCase();
+      if (key === "z" && !event.shiftKey) void mending.undo();
+      else if (key === "y" || key === "z") void mending.redo();
+      else if (key === "a") setSelection((now) => ({ ...now, chosen: new Set(index.ids()) }));
+      else return;
+      event.preventDefault();
       return;
     }
-    const asked = labelKey(event.key, classes);
-    if (asked?.kind === "label") label(ids, asked.classId);
-    else if (asked && ids.length) setLaid({ kind: "label" });
+    const asksFor = labelKey(event.key, classes);
+    if (asksFor?.kind === "label") label(ids, asksFor.classId);
+    else if (asksFor && ids.length) setLaid({ kind: "label" });
+    else if (event.key === "x") toggle(ids, "excluded");
+    else if (event.key === "u") toggle(ids, "unsure");
+    else if (event.key === "n") setLaid({ kind: ids.length ? "split off" : "new class" });
+    else if (event.key === "h") setLaid({ kind: "history", only: false });
+    else if (event.key === "/") document.getElementById(SIFT_INPUT)?.focus();
     else if (event.key === "Delete") {
       if (ids.length) void mending.bin(ids);
-      if (opened) step(1);
+      if (closeUp !== undefined) step(1);
     } else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
     else if (event.key === "+" || event.key === "-") {
       const next = TILE_SIZES[TILE_SIZES.indexOf(size) + (event.key === "+" ? 1 : -1)];
@@ -98,32 +172,22 @@ export function RowsPlace() {
     event.preventDefault();
   };
 
-  const newClass = async (name: string) => {
-    await need(
-      client.POST("/api/projects/{project_id}/classes", {
-        params: { path: { project_id: project.id }, header },
-        body: { name },
-      }),
-    );
-    await queries.invalidateQueries({ queryKey: ["classes"] });
+  const chooseRow = (row: FieldRow) => {
+    const first = rows.slice(0, rows.indexOf(row)).reduce((sum, entry) => sum + entry.count, 0);
+    const ids = new Set<number>();
+    for (let at = first; at < first + row.count; at++) {
+      const id = index.idAt(at);
+      if (id !== undefined) ids.add(id);
+    }
+    setSelection({ chosen: ids, focus: first, anchor: first });
   };
-  const renameClass = async (classId: number, name: string) => {
-    await need(
-      client.PATCH("/api/projects/{project_id}/classes/{class_id}", {
-        params: { path: { project_id: project.id, class_id: classId }, header },
-        body: { name },
-      }),
-    );
-    await queries.invalidateQueries({ queryKey: ["classes"] });
-  };
-
-  const step = (by: -1 | 1) => {
-    const at = flat.findIndex((picture) => picture.id === closeUp);
-    const next = flat[Math.max(0, Math.min(flat.length - 1, at + by))];
-    if (!next) return;
-    setCloseUp(next.id);
-    const index = flat.indexOf(next);
-    setSelection({ chosen: new Set([next.id]), focus: index, anchor: index });
+  const moveClass = (classId: number, by: -1 | 1) => {
+    const order = classes.map((entry) => entry.id);
+    const from = order.indexOf(classId);
+    const to = from + by;
+    if (to < 0 || to >= order.length) return;
+    order.splice(to, 0, ...order.splice(from, 1));
+    void mending.orderClasses(order);
   };
 
   const onDrop = (event: DragEvent) => {
@@ -135,6 +199,9 @@ export function RowsPlace() {
     fromDrop(event.dataTransfer).then((files) => send(files, className ? { className } : {}), fail);
   };
 
+  const nameOf = (classId: number) => classes.find((entry) => entry.id === classId)?.name ?? "";
+  const unequal = group === "class" && !sift ? imbalance(rows) : undefined;
+  const nothing = data !== undefined && total === 0 && !sift;
   return (
     <div
       role="application"
@@ -148,24 +215,24 @@ export function RowsPlace() {
       onDrop={onDrop}
     >
       <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
-        <Button kind={all.length ? "plain" : "main"} onClick={bringIn}>
+        <Button kind={total || sift ? "plain" : "main"} onClick={bringIn}>
           Bring in pictures
         </Button>
-        <Button disabled={!all.length} onClick={() => setLaid({ kind: "divide" })}>
+        <Button disabled={nothing} onClick={() => setLaid({ kind: "divide" })}>
           Divide
         </Button>
-        <Button onClick={() => setLaid({ kind: "new class" })}>New class</Button>
-        <Button disabled={!all.length} onClick={() => setLaid({ kind: "take out" })}>
+        <Button onClick={() => setLaid({ kind: chosen.length ? "split off" : "new class" })}>
+          {chosen.length ? "Split off" : "New class"}
+        </Button>
+        <Button disabled={nothing} onClick={() => setLaid({ kind: "take out" })}>
           Take out
+        </Button>
+        <Button title="What was changed (H)" onClick={() => setLaid({ kind: "history", only: false })}>
+          History
         </Button>
         <Button title="Take back this window's last step (Ctrl + Z)" onClick={() => void mending.undo()}>
           Undo
         </Button>
-        <span className="ml-3 text-quiet" role="status" data-testid="chosen">
-          {selection.chosen.size
-            ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
-            : `${plural(all.length, "picture")}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
-        </span>
         {sending && (
           <div className="flex w-64 items-center gap-2" role="status">
             <span className="whitespace-nowrap">
@@ -181,15 +248,22 @@ export function RowsPlace() {
               Bin {bin.data.count.toLocaleString("en")}
             </Link>
           )}
-          <Choice<GroupKey>
-            label="Rows by"
-            value={group}
-            onChange={(value) => setAddress({ group: value === "class" ? undefined : value })}
-            options={[
-              { value: "class", label: "class" },
-              { value: "set", label: "set" },
-            ]}
-          />
+          <label className="flex items-center gap-2">
+            <span className="text-quiet">Rows by</span>
+            <select
+              className="rounded-control border border-edge bg-surface px-1.5 py-0.5"
+              value={group}
+              onChange={(event) =>
+                setAddress({ group: event.target.value === "class" ? undefined : event.target.value })
+              }
+            >
+              {GROUPS.filter((key) => key !== "predicted" || run).map((key) => (
+                <option key={key} value={key}>
+                  {GROUP_WORDS[key]}
+                </option>
+              ))}
+            </select>
+          </label>
           <Choice<TileSize>
             label="Tiles"
             value={size}
@@ -198,16 +272,59 @@ export function RowsPlace() {
           />
         </div>
       </div>
+      <div className="flex items-center gap-3 border-b border-hairline px-3 py-1">
+        <SiftLine
+          projectId={project.id}
+          asked={asked}
+          error={field.error}
+          onSift={(next) => setAddress({ sift: next || undefined })}
+          onLeave={() => document.querySelector<HTMLElement>("[data-testid=field]")?.focus()}
+        />
+        <span className="text-quiet" role="status" data-testid="chosen">
+          {selection.chosen.size
+            ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
+            : `${data ? plural(total, "picture") : "…"}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
+        </span>
+        {unequal && (
+          <span
+            className="text-wrong"
+            title={`${unequal.smallest.name} has ${unequal.smallest.count}, ${unequal.largest.name} ${unequal.largest.count}`}
+          >
+            Classes unequal, 1 : {unequal.times.toFixed(unequal.times < 10 ? 1 : 0)}
+          </span>
+        )}
+        <label className="flex items-center gap-1.5 text-quiet" title="After a label, go to the next picture">
+          <input
+            type="checkbox"
+            checked={movesOn}
+            onChange={(event) => {
+              setMovesOn(event.target.checked);
+              localStorage.setItem(MOVE_ON, event.target.checked ? "yes" : "no");
+            }}
+          />
+          Move on
+        </label>
+      </div>
       <div className="relative min-h-0 flex-1">
-        {pictures.isPending && <Reading what="pictures" />}
-        {pictures.isError && <Failed error={pictures.error} onRetry={() => void pictures.refetch()} />}
-        {pictures.data && !all.length && arriving && (
+        {field.isPending && <Reading what="pictures" />}
+        {field.isError && !field.error.place && (
+          <Failed error={field.error} onRetry={() => void field.refetch()} />
+        )}
+        {field.error?.place && !data && (
+          <Empty title="Nothing is shown, because the Sift has a mistake">
+            <p className="mb-4">It is marked in the line above, with how to mend it.</p>
+            <Button kind="main" onClick={() => setAddress({ sift: undefined })}>
+              Show all
+            </Button>
+          </Empty>
+        )}
+        {nothing && arriving && (
           <Empty title={arriving.title}>
             <p className="mb-2">{jobWords(arriving)}</p>
             <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
           </Empty>
         )}
-        {pictures.data && !all.length && !arriving && (
+        {nothing && !arriving && (
           <Empty title="No pictures yet">
             <p className="mb-4">
               Drop files, a folder, a zip or a tar here. You see which classes were understood, and what is
@@ -218,18 +335,36 @@ export function RowsPlace() {
             </Button>
           </Empty>
         )}
-        {all.length > 0 && (
+        {data && total === 0 && sift && !field.isError && (
+          <Empty title="The Sift lets no picture through">
+            <p className="mb-4">
+              Nothing is <code className="font-mono">{sift}</code>.
+            </p>
+            <Button kind="main" onClick={() => setAddress({ sift: undefined })}>
+              Show all
+            </Button>
+          </Empty>
+        )}
+        {total > 0 && (
           <Field
+            projectId={project.id}
             rows={rows}
+            index={index}
             classes={classes}
             size={size}
-            sheets={sheets}
             selection={selection}
+            focusName={focusName}
             onSelection={setSelection}
             onLabel={label}
-            onOpen={(picture) => setCloseUp(picture.id)}
+            onOpen={setCloseUp}
             onKey={(event) => mendByKey(event, chosen)}
-            onRenameClass={(classId) => setLaid({ kind: "rename class", classId })}
+            heads={{
+              onChooseAll: chooseRow,
+              onRename: (classId) => setLaid({ kind: "rename class", classId }),
+              onMerge: (classId) => setLaid({ kind: "merge class", classId }),
+              onMove: moveClass,
+              onDelete: (classId) => void mending.deleteClass(classId),
+            }}
           />
         )}
         {over && (
@@ -238,22 +373,23 @@ export function RowsPlace() {
           </div>
         )}
       </div>
-      {opened && (
+      {closeUp !== undefined && (
         <CloseUp
           projectId={project.id}
-          picture={opened}
+          pictureId={closeUp}
           split={split?.id}
           classes={classes}
           onClose={() => setCloseUp(undefined)}
           onStep={step}
-          onKey={(event) => mendByKey(event, [opened.id])}
-          onNote={(note) => void mending.note(opened.id, note)}
+          onKey={(event) => mendByKey(event, [closeUp])}
+          onNote={(note) => void mending.note(closeUp, note)}
         />
       )}
       {laid?.kind === "take out" && (
         <TakeOutSheet
           projectId={project.id}
-          pictures={all.length}
+          pictures={project.pictures}
+          sifted={sift ? { ...asked, count: total } : undefined}
           chosen={chosen}
           split={split}
           onClose={() => setLaid(undefined)}
@@ -274,7 +410,16 @@ export function RowsPlace() {
           label="Name"
           action="Make class"
           onClose={() => setLaid(undefined)}
-          onName={newClass}
+          onName={mending.newClass}
+        />
+      )}
+      {laid?.kind === "split off" && (
+        <NameSheet
+          title={`Split off ${plural(chosen.length, "picture")} as a new class`}
+          label="Name"
+          action="Split off"
+          onClose={() => setLaid(undefined)}
+          onName={(name) => mending.splitOff(name, chosen)}
         />
       )}
       {laid?.kind === "rename class" && (
@@ -282,17 +427,39 @@ export function RowsPlace() {
           title="Rename class"
           label="New name"
           action="Rename"
-          initial={classes.find((entry) => entry.id === laid.classId)?.name ?? ""}
+          initial={nameOf(laid.classId)}
           onClose={() => setLaid(undefined)}
-          onName={(name) => renameClass(laid.classId, name)}
+          onName={(name) => mending.renameClass(laid.classId, name)}
+        />
+      )}
+      {laid?.kind === "merge class" && (
+        <LabelSheet
+          title={`Merge ${nameOf(laid.classId)} into`}
+          classes={classes.filter((entry) => entry.id !== laid.classId)}
+          onClose={() => setLaid(undefined)}
+          onChoose={(into) => void mending.mergeClass(laid.classId, into)}
+        />
+      )}
+      {laid?.kind === "history" && (
+        <HistorySheet
+          projectId={project.id}
+          picture={chosen.length === 1 ? { id: chosen[0] as number, only: laid.only } : undefined}
+          onOnly={(only) => setLaid({ kind: "history", only })}
+          onShow={(action) => {
+            setAddress({ sift: `action:${action}` });
+            setLaid(undefined);
+          }}
+          onUndo={() => void mending.undo()}
+          onRedo={() => void mending.redo()}
+          onClose={() => setLaid(undefined)}
         />
       )}
       {laid?.kind === "label" && (
         <LabelSheet
-          count={opened ? 1 : chosen.length}
+          title={`Label ${plural(closeUp === undefined ? chosen.length : 1, "picture")}`}
           classes={classes}
           onClose={() => setLaid(undefined)}
-          onChoose={(classId) => label(opened ? [opened.id] : chosen, classId)}
+          onChoose={(classId) => label(closeUp === undefined ? chosen : [closeUp], classId)}
         />
       )}
     </div>

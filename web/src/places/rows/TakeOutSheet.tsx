@@ -12,19 +12,21 @@ import { Sheet } from "../../parts/Sheet";
 interface Props {
   projectId: number;
   pictures: number;
+  /** What the Sift lets through, if there is one. */
+  sifted: { sift: string; run: number | undefined; count: number } | undefined;
   chosen: readonly number[];
   split: Split | undefined;
   onClose: () => void;
 }
 
-type What = "collection" | "chosen" | "project";
+type What = "collection" | "sifted" | "chosen" | "project";
 
-export function TakeOutSheet({ projectId, pictures, chosen, split, onClose }: Props) {
+export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClose }: Props) {
   const parcels = useParcels(projectId);
   const disk = useDisk(projectId);
   const queries = useQueryClient();
   const { fail } = useNotices();
-  const [what, setWhat] = useState<What>(chosen.length ? "chosen" : "collection");
+  const [what, setWhat] = useState<What>(chosen.length ? "chosen" : sifted ? "sifted" : "collection");
   const [bySet, setBySet] = useState(false);
   const [creator, setCreator] = useState("");
   const [licence, setLicence] = useState("");
@@ -37,6 +39,8 @@ export function TakeOutSheet({ projectId, pictures, chosen, split, onClose }: Pr
           by_set: bySet,
           split: split?.id ?? null,
           picture_ids: what === "chosen" ? [...chosen] : null,
+          sift: what === "sifted" ? (sifted?.sift ?? null) : null,
+          run: sifted?.run ?? null,
           creator,
           licence,
         },
@@ -55,6 +59,9 @@ export function TakeOutSheet({ projectId, pictures, chosen, split, onClose }: Pr
         onChange={setWhat}
         options={[
           { value: "collection", label: `all ${plural(pictures, "picture")}` },
+          ...(sifted
+            ? [{ value: "sifted" as const, label: `the ${sifted.count.toLocaleString("en")} in the Sift` }]
+            : []),
           ...(chosen.length ? [{ value: "chosen" as const, label: `the ${chosen.length} chosen` }] : []),
           { value: "project", label: "the whole project" },
         ]}

@@ -1,94 +1,117 @@
-/** Labelling and taking back, with what the server says of it. */
+/** What is done to pictures and classes, with what the server says of it. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback } from "react";
+import { useMemo } from "react";
 import { client, header, need } from "../../api/client";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
 
 export interface Mending {
   label: (pictureIds: readonly number[], classId: number | null) => Promise<void>;
+  mark: (pictureIds: readonly number[], flag: "excluded" | "unsure", value: boolean) => Promise<void>;
   bin: (pictureIds: readonly number[]) => Promise<void>;
   note: (pictureId: number, note: string) => Promise<void>;
+  newClass: (name: string) => Promise<void>;
+  splitOff: (name: string, pictureIds: readonly number[]) => Promise<void>;
+  renameClass: (classId: number, name: string) => Promise<void>;
+  mergeClass: (classId: number, into: number) => Promise<void>;
+  deleteClass: (classId: number) => Promise<void>;
+  orderClasses: (classIds: readonly number[]) => Promise<void>;
   undo: () => Promise<void>;
+  redo: () => Promise<void>;
 }
+
+const TOUCHED = ["pictures", "classes", "footing", "outcomes", "splits", "bin", "imports"];
 
 export function useMending(projectId: number): Mending {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
-  const refresh = useCallback(() => {
-    for (const key of ["pictures", "classes", "footing", "outcomes", "splits", "bin", "imports"]) {
-      void queries.invalidateQueries({ queryKey: [key] });
-    }
-  }, [queries]);
-
-  const label = useCallback(
-    async (pictureIds: readonly number[], classId: number | null) => {
-      if (!pictureIds.length) return;
+  return useMemo(() => {
+    const refresh = () =>
+      Promise.all(TOUCHED.map((key) => queries.invalidateQueries({ queryKey: [key] }))).then(() => undefined);
+    /** Does it, says what was done, and reads anew; what went wrong is said instead. */
+    const attempt = async (step: () => Promise<string | undefined>) => {
       try {
-        const done = await need(
-          client.POST("/api/projects/{project_id}/labels", {
-            params: { path: { project_id: projectId }, header },
-            body: { picture_ids: [...pictureIds], class_id: classId },
-          }),
-        );
-        say(`${done.summary}. Ctrl + Z takes it back.`);
+        const words = await step();
+        if (words) say(words);
       } catch (error) {
         fail(error);
       }
-      refresh();
-    },
-    [projectId, refresh, say, fail],
-  );
+      await refresh();
+    };
+    const said = (done: { summary: string }) => `${done.summary}. Ctrl + Z takes it back.`;
+    const project = { project_id: projectId };
+    const params = { path: project, header };
+    const ofClass = (classId: number) => ({ path: { ...project, class_id: classId }, header });
 
-  const bin = useCallback(
-    async (pictureIds: readonly number[]) => {
-      try {
-        const done = await need(
-          client.POST("/api/projects/{project_id}/bin", {
-            params: { path: { project_id: projectId }, header },
-            body: { picture_ids: [...pictureIds], back: false },
-          }),
-        );
-        say(`${done.summary}. Ctrl + Z takes it back.`);
-      } catch (error) {
-        fail(error);
-      }
-      refresh();
-    },
-    [projectId, refresh, say, fail],
-  );
-
-  const note = useCallback(
-    async (pictureId: number, text: string) => {
-      try {
-        await need(
-          client.PUT("/api/projects/{project_id}/pictures/{picture_id}/note", {
-            params: { path: { project_id: projectId, picture_id: pictureId }, header },
-            body: { note: text },
-          }),
-        );
-      } catch (error) {
-        fail(error);
-      }
-      refresh();
-    },
-    [projectId, refresh, fail],
-  );
-
-  const undo = useCallback(async () => {
-    try {
-      const done = await need(
-        client.POST("/api/projects/{project_id}/undo", {
-          params: { path: { project_id: projectId }, header },
+    const takeBack = (done: { summary: string; kept: number }) =>
+      `${done.summary}.${done.kept ? ` ${plural(done.kept, "picture")} changed since and stayed as they are.` : ""}`;
+    return {
+      label: (ids, classId) =>
+        attempt(async () => {
+          const body = { picture_ids: [...ids], class_id: classId };
+          return said(await need(client.POST("/api/projects/{project_id}/labels", { params, body })));
         }),
-      );
-      const kept = done.kept ? ` ${plural(done.kept, "picture")} changed since and stayed as they are.` : "";
-      say(`${done.summary}.${kept}`);
-    } catch (error) {
-      fail(error);
-    }
-    refresh();
-  }, [projectId, refresh, say, fail]);
-
-  return { label, bin, note, undo };
+      mark: (ids, flag, value) =>
+        attempt(async () => {
+          const body = { picture_ids: [...ids], flag, value };
+          return said(await need(client.POST("/api/projects/{project_id}/marks", { params, body })));
+        }),
+      bin: (ids) =>
+        attempt(async () => {
+          const body = { picture_ids: [...ids], back: false };
+          return said(await need(client.POST("/api/projects/{project_id}/bin", { params, body })));
+        }),
+      note: (pictureId, note) =>
+        attempt(async () => {
+          const path = { ...project, picture_id: pictureId };
+          const body = { note };
+          await need(
+            client.PUT("/api/projects/{project_id}/pictures/{picture_id}/note", {
+              params: { path, header },
+              body,
+            }),
+          );
+          return undefined;
+        }),
+      // Of a name that is taken the sheet itself says so, and stays open: these two throw.
+      newClass: async (name) => {
+        await need(client.POST("/api/projects/{project_id}/classes", { params, body: { name } }));
+        await refresh();
+      },
+      splitOff: async (name, ids) => {
+        const body = { name, picture_ids: [...ids] };
+        say(said(await need(client.POST("/api/projects/{project_id}/split-off", { params, body }))));
+        await refresh();
+      },
+      renameClass: async (classId, name) => {
+        await need(
+          client.PATCH("/api/projects/{project_id}/classes/{class_id}", {
+            params: ofClass(classId),
+            body: { name },
+          }),
+        );
+        await refresh();
+      },
+      mergeClass: (classId, into) =>
+        attempt(async () => {
+          const asked = { params: ofClass(classId), body: { into } };
+          return said(await need(client.POST("/api/projects/{project_id}/classes/{class_id}/merge", asked)));
+        }),
+      deleteClass: (classId) =>
+        attempt(async () => {
+          const asked = { params: ofClass(classId) };
+          return said(await need(client.DELETE("/api/projects/{project_id}/classes/{class_id}", asked)));
+        }),
+      orderClasses: (classIds) =>
+        attempt(async () => {
+          const body = { class_ids: [...classIds] };
+          await need(client.PUT("/api/projects/{project_id}/classes", { params, body }));
+          return undefined;
+        }),
+      undo: () =>
+        attempt(async () => takeBack(await need(client.POST("/api/projects/{project_id}/undo", { params })))),
+      redo: () =>
+        attempt(async () => takeBack(await need(client.POST("/api/projects/{project_id}/redo", { params })))),
+    };
+  }, [projectId, queries, say, fail]);
 }

@@ -1,0 +1,86 @@
+"""The picture field over HTTP: rows and counts, records, sheets of tiles, and help with writing a Sift."""
+
+import datetime as dt
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Response
+
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
+from vast_orchard.api.schemas import CompletionRead, FieldRead, SheetCreate
+from vast_orchard.store import field
+from vast_orchard.store.pictures import pictures_by_id
+from vast_orchard.store.sift.compiler import SiftScope
+from vast_orchard.store.sift.completion import complete
+
+__all__ = ["ScopeOf", "SiftQuery", "router"]
+
+router = APIRouter(prefix="/api/projects/{project_id}", tags=["field"])
+
+_Id = Query(ge=1, le=LARGEST_ID)
+SiftQuery = Annotated[str, Query(max_length=4000, description="Which pictures, and in which order; see docs/sift.md.")]
+GroupQuery = Annotated[field.Grouping, Query(description="What the rows stand for.")]
+
+
+def _scope(
+    session: SessionOf,
+    project: ProjectOf,
+    split: Annotated[int | None, _Id] = None,
+    run: Annotated[int | None, _Id] = None,
+    look: Annotated[int | None, _Id] = None,
+) -> SiftScope:
+    now = dt.datetime.now().astimezone()
+    return field.scope_of(session, project.id, split_id=split, run_id=run, look_id=look, now=now)
+
+
+ScopeOf = Annotated[SiftScope, Depends(_scope)]
+
+
+@router.get("/field", response_model=FieldRead)
+def rows(
+    session: SessionOf, scope: ScopeOf, sift: SiftQuery = "", group: GroupQuery = field.Grouping.CLASS
+) -> dict[str, Any]:
+    """The rows of the field with their counts."""
+    found = field.field_rows(session, scope, sift, group)
+    return {"total": sum(row.count for row in found), "rows": found}
+
+
+@router.get("/field/records", response_class=Response)
+def records(
+    session: SessionOf,
+    scope: ScopeOf,
+    sift: SiftQuery = "",
+    group: GroupQuery = field.Grouping.CLASS,
+    start: Annotated[int, Query(ge=0, le=10**9)] = 0,
+    count: Annotated[int | None, Query(ge=1, le=10**9)] = None,
+) -> Response:
+    """Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian."""
+    found = field.field_records(session, scope, sift, group, start=start, count=count)
+    return Response(found, media_type="application/octet-stream")
+
+
+@router.post("/sheets", response_class=Response)
+def sheet(session: SessionOf, project: ProjectOf, parts: PartsOf, body: SheetCreate) -> Response:
+    """Many tiles in one picture, in the order of the ids; those that are gone leave their place grey."""
+    found = {entry.id: entry.sha256 for entry in pictures_by_id(session, project.id, body.picture_ids)}
+    session.commit()  # the connection is free while the sheet is drawn
+    data: Any = parts.quick.run(
+        "sheet",
+        pictures=[(picture, found.get(picture, "")) for picture in body.picture_ids],
+        side=body.side,
+        columns=body.columns,
+    )
+    return Response(data, media_type="image/png" if data[:1] == b"\x89" else "image/jpeg")
+
+
+@router.get("/sift/completions", response_model=list[CompletionRead])
+def completions(
+    session: SessionOf,
+    scope: ScopeOf,
+    sift: SiftQuery = "",
+    at: Annotated[
+        int | None, Query(ge=0, le=4000, description="Where the cursor stands; at the end by default.")
+    ] = None,
+) -> Sequence[Any]:
+    """What could stand where the cursor is, with how many pictures each would find."""
+    return complete(session, scope, sift, len(sift) if at is None else at)

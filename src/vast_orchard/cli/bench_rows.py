@@ -1,0 +1,329 @@
+"""`orchard bench rows`: how fast a large project is seen, sifted and mended, and what memory the API takes."""
+
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from http.client import HTTPConnection, HTTPException
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Annotated, Any
+from urllib.parse import urlencode
+
+import typer
+from sqlalchemy import text
+
+from vast_orchard.cli.bench_import import bring_in_once, draw_many
+from vast_orchard.cli.terminal import console
+from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
+from vast_orchard.errors import ServiceError
+from vast_orchard.jobs.catalogue import default_recipe
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.settings import PREFIX, Settings
+from vast_orchard.store.database import Database
+from vast_orchard.store.migrate import migrate
+from vast_orchard.store.runs import create_run
+from vast_orchard.store.schema import JobKind
+from vast_orchard.supervision.postgres import free_port, open_cluster
+
+__all__ = ["EXPRESSIONS", "bench_rows"]
+
+# Fixed, so that figures can be compared from version to version.
+EXPRESSIONS = (
+    "",
+    "class:plate",
+    "class:plate,column,needle",
+    "class:none",
+    "not class:graupel",
+    "set:training",
+    "set:validation class:stellar",
+    "set:none",
+    "name:99",
+    "name:1*7.jpg",
+    'name:"0.jpg"',
+    "plate",
+    "noted",
+    "unlabelled or excluded",
+    "unsure",
+    "two-labels",
+    "width<96",
+    "side>100 shape>1",
+    "size>4kB",
+    "format:png",
+    "mode:RGB brightness<0.1",
+    "came:today",
+    "came<2020-01-01",
+    "changed:today",
+    "changed:7d class:plate",
+    "wrong",
+    "wrong p<0.6",
+    "predicted:plate class:column",
+    "loss>2 order:-loss",
+    "judged order:p",
+    "order:name",
+    "order:-brightness",
+    "order:-size,name",
+    "class:dendrite order:-side",
+    "(class:plate or class:column) and not (set:training or excluded) order:name",
+)
+_REPEATS = 10
+_FIRST_RECORDS = 6000  # as the page asks for them
+_RELABELLED = 10_000
+_SCROLLED = 20_000
+_SIZES = (12, 24, 56, 104, 200)
+_FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
+
+# Follows the frames while the field scrolls 60 pixels in each; answers with the times between them.
+_SCROLL = """
+const [most, done] = arguments;
+const field = document.querySelector('[data-testid=field]');
+const gaps = [];
+let before = performance.now();
+function frame(now) {
+  gaps.push(now - before);
+  before = now;
+  field.scrollTop += 60;
+  if (field.scrollTop + field.clientHeight >= field.scrollHeight - 1 || gaps.length > most) done(gaps.slice(1));
+  else requestAnimationFrame(frame);
+}
+requestAnimationFrame(frame);
+"""
+
+
+def _fill(database: Database, project: int) -> tuple[int, int]:
+    """A split, and a run with predictions on its validation set; ids of both."""
+    with database.session() as session:
+        split = session.scalar(
+            text(
+                "insert into split (project_id, number, method, shares, seed) values (:p, 1, 'random', '{}', 1)"
+                " returning id"
+            ),
+            {"p": project},
+        )
+        session.execute(
+            text(
+                "insert into split_member select :s, id, case when id % 20 < 14 then 'training'"
+                " when id % 20 < 17 then 'validation' else 'test' end from picture"
+                " where project_id = :p and id % 20 < 19"
+            ),
+            {"s": split, "p": project},
+        )
+        session.execute(text("delete from split_member using picture where picture_id = id and class_id is null"))
+        run = create_run(session, project, int(split or 0), default_recipe(), program="bench").id
+        start_job(session, project, JobKind.TRAIN, "Run 1", run)
+        session.execute(text("update job set state = 'done' where subject_id = :r and kind = 'train'"), {"r": run})
+        session.execute(
+            text(
+                "insert into prediction select :r, p.id, 'validation', p.class_id, case when p.id % 11 = 0 then"
+                " (select min(id) from class where project_id = :p) else p.class_id end, 0.5 + (p.id % 500) / 1000.0,"
+                " (p.id % 300) / 100.0, '{0.5}' from picture p join split_member m on m.picture_id = p.id"
+                " where m.split_id = :s and m.set_name = 'validation' and p.class_id is not null"
+            ),
+            {"r": run, "p": project, "s": split},
+        )
+        session.execute(text("analyze"))
+    return int(split or 0), run
+
+
+class _Client:
+    """One kept connection to the API."""
+
+    def __init__(self, port: int) -> None:
+        self.address = f"http://127.0.0.1:{port}"
+        self.connection = HTTPConnection("127.0.0.1", port, timeout=120)
+
+    def seconds(self, path: str, query: Mapping[str, object] | None = None, body: object = None) -> float:
+        """From asking to having the whole answer."""
+        sent = None if body is None else json.dumps(body)
+        began = time.perf_counter()
+        self.connection.request(
+            "GET" if body is None else "POST",
+            path + ("?" + urlencode(query) if query else ""),
+            sent,
+            {"X-Window": "bench", "Content-Type": "application/json"},
+        )
+        answer = self.connection.getresponse()
+        data = answer.read()
+        spent = time.perf_counter() - began
+        if answer.status >= 400:
+            raise ServiceError(f"The API answered {answer.status}: {data[:300]!r}", "See above.")
+        return spent
+
+
+@contextmanager
+def _served(settings: Settings) -> Iterator[tuple[_Client, int]]:
+    """The API in a process of its own, as the supervisor starts it; a client of it, and the process's id."""
+    port = free_port()
+    variables = {
+        PREFIX + "DATA_DIR": str(settings.data_dir),
+        PREFIX + "DATABASE_URL": settings.database_url,
+        PREFIX + "PORT": str(port),
+    }
+    process = subprocess.Popen(
+        [sys.executable, "-m", "vast_orchard.cli", "serve"],
+        env={**os.environ, **variables},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    client = _Client(port)
+    try:
+        for _ in range(300):
+            try:
+                client.seconds("/api/health")
+                break
+            except (OSError, HTTPException):
+                client.connection.close()
+                time.sleep(0.1)
+        yield client, process.pid
+    finally:
+        client.connection.close()
+        process.terminate()
+        process.wait()
+
+
+def _peak_mb(pid: int) -> float:
+    for line in Path(f"/proc/{pid}/status").read_text().splitlines():
+        if line.startswith("VmHWM:"):
+            return int(line.split()[1]) / 1024
+    raise ServiceError("This system does not tell a process's peak of memory.", "Measure on Linux.")
+
+
+def _percentile(values: list[float], share: float) -> float:
+    return sorted(values)[min(len(values) - 1, int(len(values) * share))]
+
+
+def _sift_times(client: _Client, project: int, split: int, run: int) -> dict[str, float]:
+    """Milliseconds of rows, counts and the first page together: the median of the repeats for each expression."""
+    found: dict[str, list[float]] = {}
+    for _ in range(_REPEATS):
+        for sift in EXPRESSIONS:
+            query = {"sift": sift, "split": split, "run": run}
+            page = {**query, "count": _FIRST_RECORDS}
+            spent = client.seconds(f"/api/projects/{project}/field", query)
+            spent += client.seconds(f"/api/projects/{project}/field/records", page)
+            found.setdefault(sift, []).append(1000 * spent)
+    return {sift: statistics.median(times) for sift, times in found.items()} | {
+        "p95": _percentile([one for times in found.values() for one in times], 0.95)
+    }
+
+
+def _action_times(client: _Client, database: Database, project: int) -> tuple[float, float]:
+    with database.session() as session:
+        picked = session.execute(
+            text("select id from picture where project_id = :p and class_id is not null order by sha256 limit :n"),
+            {"p": project, "n": _RELABELLED},
+        ).all()
+        other = session.scalar(text("select max(id) from class where project_id = :p"), {"p": project})
+    relabelled, undone = [], []
+    for _ in range(3):
+        body = {"picture_ids": [row.id for row in picked], "class_id": other}
+        relabelled.append(client.seconds(f"/api/projects/{project}/labels", body=body))
+        undone.append(client.seconds(f"/api/projects/{project}/undo", body={}))
+    return statistics.median(relabelled), statistics.median(undone)
+
+
+def _open_browser() -> Any:
+    """Debian's Chromium; None where the packages for tests are not installed."""
+    try:
+        from selenium import webdriver
+    except ImportError:
+        return None
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (*_FLAGS, "--window-size=1280,888", f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    browser = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    browser.set_script_timeout(120)
+    return browser
+
+
+def _wait_painted(browser: Any) -> float:
+    """Seconds from navigation to the first screen with every tile."""
+    found: float = browser.execute_async_script(
+        "const done = arguments[0];"
+        "const look = () => document.querySelector('canvas[data-painted=whole]')"
+        " ? done(performance.now() / 1000) : requestAnimationFrame(look); look();"
+    )
+    return found
+
+
+def _screen_times(address: str, project: int) -> dict[str, Any]:
+    browser = _open_browser()
+    if browser is None:
+        return {"first_screen_s": None, "frame_p95_ms": None}
+    try:
+        firsts = []
+        for _ in range(_REPEATS):
+            browser.get(f"{address}/p/{project}/rows")
+            firsts.append(_wait_painted(browser))
+        gaps: list[float] = []
+        by_size = {}
+        for size in _SIZES:
+            browser.get(f"{address}/p/{project}/rows?tile={size}")
+            _wait_painted(browser)
+            columns = max(1, (1265 - 176) // (size + 4))
+            most = min(600, _SCROLLED // columns * (size + 4) // 60)
+            here = browser.execute_async_script(_SCROLL, most)
+            by_size[str(size)] = round(_percentile(here, 0.95), 1)
+            gaps += here
+        return {
+            "first_screen_s": round(statistics.median(firsts), 2),
+            "frame_p95_ms": round(_percentile(gaps, 0.95), 1),
+            "frame_p95_ms_by_size": by_size,
+        }
+    finally:
+        browser.quit()
+
+
+def bench_rows(
+    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    count: Annotated[int, typer.Option(help="Pictures.")] = 100_000,
+) -> None:
+    """First screen, Sift, labels and undo, frames while scrolling, and the API's peak memory."""
+    words, processes = console(), get_context("spawn")
+    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
+        place = Path(folder)
+        place.chmod(0o755)  # PostgreSQL may have to run as another user
+        words.print(f"Drawing and bringing in {count:,} snow crystals")
+        write_collection(place / "crystals", min(count, 2_000))
+        draw_many(place / "crystals" / PICTURES_FOLDER, place / "many", count)
+        (place / "cluster").mkdir()
+        cluster = open_cluster(place / "cluster")
+        cluster.start()
+        try:
+            database = Database(cluster.url)
+            migrate(database)
+            settings = Settings(data_dir=place / "data", database_url=cluster.url)
+            project = bring_in_once(processes, settings, place / "many").project_id
+            split, run = _fill(database, project)
+            with _served(settings) as (client, pid):
+                words.print("Sifting")
+                sifts = _sift_times(client, project, split, run)
+                words.print("Labelling and taking back")
+                relabel_s, undo_s = _action_times(client, database, project)
+                words.print("Looking and scrolling")
+                screen = _screen_times(client.address, project)
+                peak = _peak_mb(pid)
+            database.close()
+        finally:
+            cluster.stop()
+    slowest = sorted(((ms, sift) for sift, ms in sifts.items() if sift != "p95"), reverse=True)[:3]
+    found = {
+        "count": count,
+        **screen,
+        "sift_p95_ms": round(sifts["p95"], 1),
+        "sift_slowest_ms": {sift: round(ms, 1) for ms, sift in slowest},
+        "relabel_10k_s": round(relabel_s, 3),
+        "undo_10k_s": round(undo_s, 3),
+        "api_peak_mb": round(peak, 1),
+    }
+    if as_json:
+        print(json.dumps(found))
+        return
+    for name, value in found.items():
+        print(f"{name}: {value}")

@@ -1,0 +1,68 @@
+"""`orchard sift`: the pictures of a project that a Sift lets through, as a table on standard output."""
+
+import csv
+import json
+import sys
+from collections.abc import Iterator
+from typing import Annotated, Any
+from urllib.error import HTTPError, URLError
+from urllib.parse import urlencode
+from urllib.request import Request, urlopen
+
+import typer
+
+from vast_orchard.errors import InputError, ServiceError
+
+__all__ = ["sift"]
+
+_LIMIT_S = 60
+
+
+def _answer(address: str, path: str, query: dict[str, object]) -> Any:
+    asked = Request(f"{address.rstrip('/')}{path}?{urlencode(query)}", headers={"X-Window": "terminal"})
+    try:
+        with urlopen(asked, timeout=_LIMIT_S) as answer:
+            return json.load(answer)
+    except HTTPError as error:
+        facts = json.loads(error.read() or b"{}")
+        first, last = facts.get("place", (0, 0))
+        marked = ""
+        if last > first:
+            # The line once more, with the mistake underlined.
+            marked = f"\n  {query['sift']}\n  {' ' * first}{'^' * (last - first)}"
+        raise InputError(str(facts.get("detail", error)), f"{facts.get('mend', '')}{marked}") from error
+    except (URLError, TimeoutError) as error:
+        raise ServiceError(f"{address} does not answer ({error}).", "Start it with ./start.") from error
+
+
+def _pictures(address: str, project: int, query: dict[str, object]) -> Iterator[dict[str, Any]]:
+    after: int | None = 0
+    while after is not None:
+        page = _answer(address, f"/api/projects/{project}/pictures", {**query, "after": after})
+        yield from page["pictures"]
+        after = page["next"]
+
+
+def sift(
+    expression: Annotated[str, typer.Argument(help="Which pictures; see docs/sift.md.")] = "",
+    project: Annotated[int, typer.Option(help="Number of the project, as in the page's address.")] = 1,
+    split: Annotated[int | None, typer.Option(help="Split that set: means.")] = None,
+    run: Annotated[int | None, typer.Option(help="Run that predicted:, wrong, p and loss mean.")] = None,
+    address: Annotated[str, typer.Option(help="Where the application is.")] = "http://127.0.0.1:8420",
+) -> None:
+    """Print the pictures that a Sift lets through, as CSV: id, name, class, set, sha256."""
+    query: dict[str, object] = {"sift": expression}
+    query |= {key: value for key, value in (("split", split), ("run", run)) if value is not None}
+    classes = {entry["id"]: entry["name"] for entry in _answer(address, f"/api/projects/{project}/classes", {})}
+    table = csv.writer(sys.stdout)
+    table.writerow(["id", "name", "class", "set", "sha256"])
+    for entry in _pictures(address, project, query):
+        table.writerow(
+            [
+                entry["id"],
+                entry["name"],
+                classes.get(entry["class_id"], ""),
+                entry["set_name"] or "",
+                entry["sha256"],
+            ]
+        )

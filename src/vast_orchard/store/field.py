@@ -1,0 +1,263 @@
+"""The picture field: which pictures a Sift lets through, in rows by a key, in order; counted, and listed in few bytes.
+
+A record of a picture takes 16 bytes, so that a hundred thousand of them are one short answer. Big-endian:
+
+    id × 256 + flags    8 bytes; flags: set (0 none, 1 training, 2 validation, 3 test), 4 excluded, 8 unsure, 16 noted,
+                        32 two labels, 64 judged, 128 wrong
+    class id            4 bytes, 0 for unlabelled
+    predicted class id  4 bytes, 0 if the run was not asked
+"""
+
+import datetime as dt
+from collections.abc import Sequence
+from enum import StrEnum
+from typing import Any, TypeVar
+
+from sqlalchemy import BigInteger, ColumnElement, Integer, LargeBinary, Select, and_, case, cast, func, literal, select
+from sqlalchemy import text as sql
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import MissingError
+from vast_orchard.store.pictures import picture_value
+from vast_orchard.store.runs import check_look
+from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split, SplitMember
+from vast_orchard.store.sift.compiler import SiftScope, compile_sift
+from vast_orchard.store.sift.parser import parse
+from vast_orchard.store.sift.syntax import SiftError
+from vast_orchard.store.values import FieldRowValue, PictureValue
+from vast_orchard.types import SetName
+
+# A query of any columns.
+S = TypeVar("S", bound="Select[Any, *tuple[Any, ...]]")
+
+__all__ = ["RECORD_BYTES", "Grouping", "field_records", "field_rows", "scope_of", "sifted_ids", "sifted_pictures"]
+
+RECORD_BYTES = 16
+_SETS = (SetName.TRAINING, SetName.VALIDATION, SetName.TEST)
+# Longer sides at which a row of sizes ends, in pixels.
+_SIDES = (32, 64, 96, 128, 256, 512, 1024)
+
+
+class Grouping(StrEnum):
+    """What the rows of the field stand for."""
+
+    CLASS = "class"
+    SET = "set"
+    SIZE = "size"
+    FORMAT = "format"
+    DAY = "day"
+    PREDICTED = "predicted"
+    NOTHING = "nothing"
+
+
+def scope_of(
+    session: Session,
+    project_id: int,
+    *,
+    split_id: int | None = None,
+    run_id: int | None = None,
+    look_id: int | None = None,
+    now: dt.datetime,
+) -> SiftScope:
+    """What a Sift means, by what the address names.
+
+    Raises
+    ------
+    MissingError
+        The split or the run is not of this project.
+    ConflictError
+        The look was not counted for this run.
+    """
+    classes = session.execute(
+        select(Class.name, Class.id)
+        .where(Class.project_id == project_id, Class.deleted_at.is_(None))
+        .order_by(Class.place)
+    )
+    split = session.get(Split, split_id) if split_id else None
+    run = session.get(Run, run_id) if run_id else None
+    for what, asked, found in (("split", split_id, split), ("run", run_id, run)):
+        if asked and (found is None or found.project_id != project_id):
+            raise MissingError(f"There is no {what} {asked} in this project.", "Choose one that is there.")
+    if run and look_id:
+        check_look(session, run.id, look_id)
+    return SiftScope(
+        project_id=project_id,
+        now=now,
+        classes={row.name: row.id for row in classes},
+        split_id=split_id,
+        run_id=run_id,
+        run_classes={entry["name"]: entry["id"] for entry in run.classes} if run else {},
+        test_shown=look_id is not None,
+    )
+
+
+def _joined(query: S, scope: SiftScope) -> S:
+    """With the split's sets, the run's predictions and the classes beside; PostgreSQL leaves out what is not used."""
+    member, judged = _beside(Picture.id.expression, scope)
+    return (
+        query.select_from(Picture)
+        .outerjoin(SplitMember, member)
+        .outerjoin(Prediction, judged)
+        .outerjoin(Class, Class.id == Picture.class_id)
+        .where(Picture.project_id == scope.project_id, Picture.deleted_at.is_(None))
+    )
+
+
+def _beside(picture_id: ColumnElement[int], scope: SiftScope) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
+    """Which row of the split and which of the run's predictions belong to a picture."""
+    judged = and_(Prediction.picture_id == picture_id, Prediction.run_id == (scope.run_id or 0))
+    if not scope.test_shown:
+        judged = and_(judged, Prediction.set_name != SetName.TEST.value)
+    return and_(SplitMember.picture_id == picture_id, SplitMember.split_id == (scope.split_id or 0)), judged
+
+
+def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
+    """What a row stands for, and where it stands among the rows."""
+    match group:
+        case Grouping.CLASS:
+            return Picture.class_id.expression, func.coalesce(Class.place, -1)
+        case Grouping.SET:
+            place = case({name.value: n for n, name in enumerate(_SETS)}, value=SplitMember.set_name, else_=len(_SETS))
+            return SplitMember.set_name.expression, place
+        case Grouping.SIZE:
+            side = func.greatest(Picture.width, Picture.height)
+            place = case(*((side <= limit, n) for n, limit in enumerate(_SIDES)), else_=len(_SIDES))
+            words = [f"to {limit}" for limit in _SIDES]
+            return case(*((place == n, word) for n, word in enumerate(words)), else_=f"over {_SIDES[-1]}"), place
+        case Grouping.FORMAT:
+            return Picture.format.expression, Picture.format.expression
+        case Grouping.DAY:
+            # The offset of now; a day in another season may begin an hour beside midnight.
+            offset = scope.now.utcoffset() or dt.timedelta()
+            moment = func.timezone("UTC", Picture.came_at) + literal(offset)
+            day = func.to_char(moment, "YYYY-MM-DD")
+            return day, day
+        case Grouping.PREDICTED:
+            # What the run was not asked about comes last: it is most of a project, and the least of interest.
+            return Prediction.predicted_class.expression, func.coalesce(Prediction.predicted_class, 2**31 - 1)
+        case Grouping.NOTHING:
+            return literal("all"), literal(0)
+
+
+def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -> Sequence[FieldRowValue]:
+    """The rows of the field with their counts, in order; rows without pictures are not among them.
+
+    Raises
+    ------
+    SiftError
+    """
+    compiled = compile_sift(parse(sift), scope)
+    key, place = _key(group, scope)
+    inner = _joined(
+        select(key.label("key"), place.label("place"), SplitMember.set_name.label("set_name"), Picture.excluded).where(
+            compiled.where
+        ),
+        scope,
+    ).subquery()
+    counted = (
+        select(
+            inner.c.key,
+            func.count(),
+            *(func.count().filter(inner.c.set_name == name.value) for name in _SETS),
+            func.count().filter(inner.c.excluded),
+        )
+        .group_by(inner.c.key, inner.c.place)
+        .order_by(inner.c.place)
+    )
+    return [
+        FieldRowValue(
+            key=None if row[0] is None else str(row[0]),
+            count=row[1],
+            training=row[2],
+            validation=row[3],
+            test=row[4],
+            excluded=row[5],
+        )
+        for row in session.execute(counted)
+    ]
+
+
+def _record(picture: Any) -> ColumnElement[bytes]:
+    """16 bytes of a picture, whose facts are columns of `picture`."""
+
+    def bit(test: Any, value: int) -> ColumnElement[int]:
+        return cast(test, Integer) * value
+
+    flags = (
+        case({name.value: n + 1 for n, name in enumerate(_SETS)}, value=SplitMember.set_name, else_=0)
+        + bit(picture.excluded, 4)
+        + bit(picture.unsure, 8)
+        + bit(picture.noted, 16)
+        + bit(picture.two_labels, 32)
+        + bit(Prediction.picture_id.is_not(None), 64)
+        + bit(func.coalesce(Prediction.true_class != Prediction.predicted_class, False), 128)
+    )
+    first = picture.id * 256 + cast(flags, BigInteger)
+    second = cast(func.coalesce(picture.class_id, 0), BigInteger) * 2**32 + func.coalesce(Prediction.predicted_class, 0)
+    return func.int8send(first, type_=LargeBinary).op("||")(func.int8send(second, type_=LargeBinary))
+
+
+def field_records(
+    session: Session, scope: SiftScope, sift: str, group: Grouping, *, start: int = 0, count: int | None = None
+) -> bytes:
+    """Pictures in the order of the field, row after row, 16 bytes each.
+
+    Parameters
+    ----------
+    start, count : int
+        The part that is wanted; all by default.
+
+    Raises
+    ------
+    SiftError
+    """
+    compiled = compile_sift(parse(sift), scope)
+    _, place = _key(group, scope)
+    # First which pictures, then what is said of them: sets and predictions are looked up for this part alone.
+    facts = (
+        Picture.class_id,
+        Picture.excluded,
+        Picture.unsure,
+        (Picture.note != "").label("noted"),
+        Picture.two_labels,
+    )
+    chosen = _joined(select(Picture.id, *facts).where(compiled.where), scope)
+    part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
+    placed = select(part, func.row_number().over().label("place")).subquery()
+    member, judged = _beside(placed.c.id, scope)
+    told = select(placed.c.place, _record(placed.c).label("record")).select_from(placed)
+    told = told.outerjoin(SplitMember, member).outerjoin(Prediction, judged)
+    # The rows reach the aggregate in the order of the subquery.
+    rows = told.order_by(placed.c.place).subquery()
+    joined = session.scalar(select(func.string_agg(rows.c.record, sql("''::bytea"))))
+    return bytes(joined or b"")
+
+
+def sifted_ids(session: Session, scope: SiftScope, sift: str) -> Sequence[int]:
+    """The pictures that a Sift lets through, by their ids.
+
+    Raises
+    ------
+    SiftError
+    """
+    compiled = compile_sift(parse(sift), scope)
+    return session.scalars(_joined(select(Picture.id).where(compiled.where), scope).order_by(Picture.id)).all()
+
+
+def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, limit: int) -> Sequence[PictureValue]:
+    """Pictures that a Sift lets through, in the order they came, from the one after id `after` on.
+
+    Raises
+    ------
+    SiftError
+        It asks for an order, too: pages follow each other by id.
+    """
+    parsed = parse(sift)
+    if parsed.order:
+        raise SiftError(
+            "Pages of pictures come in the order of their ids.", "Take the order out.", parsed.order[0].place
+        )
+    where = compile_sift(parsed, scope).where
+    query = _joined(select(Picture, SplitMember.set_name).where(where, Picture.id > after), scope)
+    found = session.execute(query.order_by(Picture.id).limit(limit))
+    return [picture_value(row, set_name) for row, set_name in found]

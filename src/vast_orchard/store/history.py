@@ -1,0 +1,323 @@
+"""The history: every step of a person with what it changed, append-only; taken back and done again by window."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from sqlalchemy import ColumnElement, Select, func, select, text, update
+from sqlalchemy.orm import Session, aliased
+
+from vast_orchard.errors import ConflictError
+from vast_orchard.store.classes import class_now, revive_classes, set_class_fact
+from vast_orchard.store.database import among, tell
+from vast_orchard.store.schema import Action, ActionChange, Class, Import, Picture
+from vast_orchard.store.values import ActionValue, UndoResult
+
+__all__ = ["Change", "ClassChange", "action_value", "apply", "list_actions", "pictures_said", "record", "redo", "undo"]
+
+
+class Change(NamedTuple):
+    """One fact of one picture, before and after."""
+
+    picture_id: int
+    fact: str  # class, note, excluded, unsure, binned
+    before: Any
+    after: Any
+
+
+class ClassChange(NamedTuple):
+    """One fact of a class, before and after."""
+
+    class_id: int
+    fact: str  # name, place, sign, deleted
+    before: Any
+    after: Any
+
+
+@dataclass(frozen=True)
+class _Fact:
+    """How a fact of pictures is read and written."""
+
+    type: str  # of the columns that note it
+    now: ColumnElement[Any]
+    written: Callable[[Any], dict[str, Any]]
+
+
+_FACTS = {
+    "class": _Fact("int", Picture.class_id.expression, lambda value: {"class_id": value}),
+    "note": _Fact("text", Picture.note.expression, lambda value: {"note": value}),
+    "excluded": _Fact("bool", Picture.excluded.expression, lambda value: {"excluded": value}),
+    "unsure": _Fact("bool", Picture.unsure.expression, lambda value: {"unsure": value}),
+    "binned": _Fact(
+        "bool", Picture.deleted_at.is_not(None), lambda value: {"deleted_at": func.now() if value else None}
+    ),
+}
+
+
+def record(
+    session: Session,
+    project_id: int,
+    window: str,
+    kind: str,
+    summary: str,
+    *,
+    class_changes: Sequence[ClassChange] = (),
+    undoes: int | None = None,
+) -> Action:
+    """A new step; the changes of classes are made, those of pictures by `apply`."""
+    detail = {"changes": [change._asdict() for change in class_changes]} if class_changes else None
+    action = Action(project_id=project_id, window=window, kind=kind, summary=summary, detail=detail, undoes=undoes)
+    session.add(action)
+    session.flush()
+    for change in class_changes:
+        set_class_fact(session, project_id, change.class_id, change.fact, change.after)
+    tell(session, "actions", project_id, action=action.id)
+    return action
+
+
+def pictures_said(count: int) -> str:
+    """A number of pictures in words."""
+    return "1 picture" if count == 1 else f"{count:,} pictures"
+
+
+def apply(session: Session, action_id: int, changes: Sequence[Change]) -> None:
+    """Note the changes under their step, and make them."""
+    by_fact: dict[str, list[Change]] = {}
+    for change in changes:
+        by_fact.setdefault(change.fact, []).append(change)
+    for fact, members in by_fact.items():
+        kind = _FACTS[fact].type
+        # One statement for all rows: ten thousand labels are one step of a person, who waits for it.
+        session.execute(
+            text(
+                f"insert into action_change (action_id, picture_id, {fact}_before, {fact}_after)"
+                f" select :action, x.* from unnest(cast(:pictures as bigint[]), cast(:before as {kind}[]),"
+                f" cast(:after as {kind}[])) x on conflict (action_id, picture_id) do update"
+                f" set {fact}_before = excluded.{fact}_before, {fact}_after = excluded.{fact}_after"
+            ),
+            {
+                "action": action_id,
+                "pictures": [x.picture_id for x in members],
+                "before": [x.before for x in members],
+                "after": [x.after for x in members],
+            },
+        )
+        by_value: dict[Any, list[int]] = {}
+        for x in members:
+            by_value.setdefault(x.after, []).append(x.picture_id)
+        for value, pictures in by_value.items():
+            session.execute(update(Picture).where(among(Picture.id, pictures)).values(_FACTS[fact].written(value)))
+
+
+def action_value(action: Action, count: int = 0) -> ActionValue:
+    """A step as the history shows it."""
+    return ActionValue(
+        id=action.id,
+        kind=action.kind,
+        summary=action.summary,
+        done_at=action.done_at,
+        window=action.window,
+        pictures=count,
+        undoes=action.undoes,
+    )
+
+
+def list_actions(
+    session: Session, project_id: int, limit: int = 100, *, before: int | None = None, picture_id: int | None = None
+) -> Sequence[ActionValue]:
+    """Steps, newest first, with the number of pictures that each changed.
+
+    Parameters
+    ----------
+    before : int, optional
+        Only steps older than this one.
+    picture_id : int, optional
+        Only steps that changed this picture.
+    """
+    count = (
+        select(func.count())
+        .select_from(ActionChange)
+        .where(ActionChange.action_id == Action.id)
+        .correlate(Action)
+        .scalar_subquery()
+    )
+    query = select(Action, count).where(Action.project_id == project_id)
+    if before is not None:
+        query = query.where(Action.id < before)
+    if picture_id is not None:
+        query = query.where(Action.id.in_(select(ActionChange.action_id).where(ActionChange.picture_id == picture_id)))
+    return [action_value(row, n) for row, n in session.execute(query.order_by(Action.id.desc()).limit(limit))]
+
+
+def _last(session: Session, query: Select[Action]) -> Action | None:
+    """The newest of these steps that nothing has taken back."""
+    later = aliased(Action)
+    free = query.where(~select(later.id).where(later.undoes == Action.id).exists())
+    return session.scalar(free.order_by(Action.id.desc()).limit(1).with_for_update(of=Action))
+
+
+def undo(session: Session, project_id: int, window: str, *, import_id: int | None = None) -> UndoResult:
+    """Take back this window's last step that has not been taken back yet, or any window's import.
+
+    Pictures that someone changed again since are left as they are, and counted in the answer.
+
+    Raises
+    ------
+    ConflictError
+        There is nothing left to take back, or a class is in use.
+    """
+    query = select(Action).where(Action.project_id == project_id, Action.kind != "undo")
+    if import_id is None:
+        query = query.where(Action.window == window)
+    else:
+        query = query.where(Action.detail["import"].as_integer() == import_id)
+    action = _last(session, query)
+    if action is None and import_id is not None:
+        raise ConflictError("This import was taken back already, or brought nothing in.", "Look at the list again.")
+    if action is None:
+        raise ConflictError("There is nothing to take back in this window.", "Each window takes back its own steps.")
+    back = record(session, project_id, window, "undo", f"Taken back: {_plain(action.summary)}", undoes=action.id)
+    if action.kind == "import":
+        taken, kept = _undo_import(session, action, back)
+    else:
+        taken, kept = _reverse(session, action, back)
+    return UndoResult(summary=back.summary, taken_back=taken, kept=kept)
+
+
+def redo(session: Session, project_id: int, window: str) -> UndoResult:
+    """Do again what this window took back last, as long as it has done nothing else since.
+
+    Raises
+    ------
+    ConflictError
+        There is nothing to do again, or it cannot be done any more.
+    """
+    here = select(Action).where(Action.project_id == project_id, Action.window == window)
+    back = _last(session, here.where(Action.kind == "undo"))
+    fresh = session.scalar(
+        select(func.max(Action.id)).where(
+            Action.project_id == project_id, Action.window == window, Action.kind.not_in(["undo", "redo"])
+        )
+    )
+    if back is None or (fresh or 0) > back.id:
+        raise ConflictError(
+            "There is nothing to do again in this window.", "Only what was taken back last can be done again."
+        )
+    undone = session.get(Action, back.undoes)
+    assert undone is not None
+    again = record(session, project_id, window, "redo", f"Done again: {_plain(undone.summary)}", undoes=back.id)
+    if undone.kind == "import":
+        session.execute(update(Import).where(Import.id == (undone.detail or {})["import"]).values(undone_at=None))
+        tell(session, "imports", project_id)
+    taken, kept = _reverse(session, back, again)
+    return UndoResult(summary=again.summary, taken_back=taken, kept=kept)
+
+
+def _plain(summary: str) -> str:
+    """What was done, without the words of taking back and doing again before it."""
+    return summary.removeprefix("Done again: ")
+
+
+def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
+    """Put back what a step changed, but for what was changed again since; numbers put back and left."""
+    taken = total = 0
+    for fact, entry in _FACTS.items():
+        before, after = getattr(ActionChange, f"{fact}_before"), getattr(ActionChange, f"{fact}_after")
+        rows = session.execute(
+            select(ActionChange.picture_id, before, after, entry.now)
+            .join(Picture, Picture.id == ActionChange.picture_id)
+            .where(ActionChange.action_id == action.id, before.is_distinct_from(after))
+            .with_for_update(of=Picture)
+        ).all()
+        # Where it is no longer as this step left it, someone chose again since, and that stands.
+        free = [Change(picture, fact, after, before) for picture, before, after, now in rows if now == after]
+        apply(session, back.id, free)
+        taken, total = taken + len(free), total + len(rows)
+    reversed_classes = _reverse_classes(session, action)
+    if reversed_classes:
+        back.detail = {"changes": [change._asdict() for change in reversed_classes]}
+    revive_classes(session, action.project_id)
+    return taken + len(reversed_classes), total - taken
+
+
+def _class_changes(action: Action) -> list[ClassChange]:
+    detail = action.detail or {}
+    if action.kind == "class_new" and "class" in detail:  # as the first versions noted it
+        return [ClassChange(detail["class"], "deleted", True, False)]
+    if action.kind == "class_rename" and "class" in detail:
+        return [ClassChange(detail["class"], "name", detail["before"], detail["after"])]
+    return [ClassChange(**entry) for entry in detail.get("changes", [])]
+
+
+def _reverse_classes(session: Session, action: Action) -> list[ClassChange]:
+    changes = [ClassChange(x.class_id, x.fact, x.after, x.before) for x in _class_changes(action)]
+    done = []
+    # Classes come back before others go, so that a name is never wanted twice.
+    for change in sorted(changes, key=lambda x: (x.fact == "deleted", x.after is True)):
+        now = class_now(session, action.project_id, change.class_id, change.fact)
+        if now != change.before:
+            if change.fact == "name":
+                raise ConflictError(f"The class was renamed again, to {now}.", "Rename it by hand.")
+            continue
+        if change.fact == "deleted" and change.after:
+            _check_unused(session, change.class_id)
+        set_class_fact(session, action.project_id, change.class_id, change.fact, change.after)
+        done.append(change)
+    return done
+
+
+def _check_unused(session: Session, class_id: int) -> None:
+    used = session.execute(
+        select(Class.name, func.count())
+        .join(Picture, Picture.class_id == Class.id)
+        .where(Class.id == class_id, Picture.deleted_at.is_(None))
+        .group_by(Class.name)
+    ).first()
+    if used:
+        raise ConflictError(
+            f"The class is in use by {pictures_said(used[1])} labelled {used[0]}.", "Label them otherwise first."
+        )
+
+
+def _undo_import(session: Session, action: Action, back: Action) -> tuple[int, int]:
+    """Into the bin with what an import put here, but for pictures that someone worked on since."""
+    detail = action.detail or {}
+    here = (Picture.import_id == detail["import"], Picture.deleted_at.is_(None))
+    later, undone = aliased(Action), aliased(Action)
+    touched = (
+        select(ActionChange.picture_id)
+        .join(later, later.id == ActionChange.action_id)
+        .where(
+            ActionChange.picture_id == Picture.id,
+            later.id > action.id,
+            later.kind != "undo",
+            ~select(undone.id).where(undone.undoes == later.id).exists(),
+        )
+        .exists()
+    )
+    kept = session.scalar(select(func.count()).select_from(Picture).where(*here, touched)) or 0
+    taken = list(session.scalars(select(Picture.id).where(*here, ~touched).with_for_update()))
+    apply(session, back.id, [Change(picture, "binned", False, True) for picture in taken])
+    now = func.now()
+    session.execute(update(Import).where(Import.id == detail["import"]).values(undone_at=now))
+    _tell_labels_again(session, detail["import"])
+    used = select(Picture.class_id).where(Picture.class_id == Class.id, Picture.deleted_at.is_(None)).exists()
+    session.execute(
+        update(Class).where(Class.id.in_(detail["classes"]), Class.deleted_at.is_(None), ~used).values(deleted_at=now)
+    )
+    for topic in ("classes", "imports"):
+        tell(session, topic, action.project_id)
+    return len(taken), kept
+
+
+def _tell_labels_again(session: Session, import_id: int) -> None:
+    """Which of an undone import's pictures still have two labels, by the appearances that are left."""
+    session.execute(
+        text(
+            "update picture set two_labels = false where two_labels and id in"
+            " (select picture_id from appearance where import_id = :import)"
+            " and (select count(distinct lower(a.class_name)) from appearance a join import i on i.id = a.import_id"
+            " where a.picture_id = picture.id and i.undone_at is null) < 2"
+        ),
+        {"import": import_id},
+    )

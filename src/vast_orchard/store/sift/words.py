@@ -1,0 +1,79 @@
+"""The words of the Sift: its fields, flags and orders, each with one line that says what it is."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+__all__ = ["FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind"]
+
+
+class Kind(StrEnum):
+    """What values a field takes."""
+
+    CLASS = "class"  # a class's name, or none
+    SET = "set"  # training, validation, test, or none
+    TEXT = "text"  # part of a text; * stands for anything
+    NUMBER = "number"
+    BYTES = "bytes"  # a number, with kB or MB behind it
+    DAY = "day"  # today, yesterday, 7d, or a date
+    ACTION = "action"  # the number of a step in the history
+
+
+@dataclass(frozen=True, kw_only=True)
+class Field:
+    """A word before a colon."""
+
+    kind: Kind
+    words: str
+    needs_run: bool = False
+
+
+FIELDS = {
+    "class": Field(kind=Kind.CLASS, words="label: class:plate, class:plate,column, class:none"),
+    "set": Field(kind=Kind.SET, words="set in the split on show: set:test, set:none"),
+    "name": Field(kind=Kind.TEXT, words="part of the file name: name:ridge, name:ridge-*"),
+    "path": Field(kind=Kind.TEXT, words="part of a path it came in by"),
+    "source": Field(kind=Kind.TEXT, words="part of the name of what it came with"),
+    "group": Field(kind=Kind.TEXT, words="what belongs together, as the source said"),
+    "note": Field(kind=Kind.TEXT, words="part of the note"),
+    "format": Field(kind=Kind.TEXT, words="file format: format:png"),
+    "mode": Field(kind=Kind.TEXT, words="how the file stores pixels: mode:RGB, mode:L"),
+    "width": Field(kind=Kind.NUMBER, words="pixels: width<64"),
+    "height": Field(kind=Kind.NUMBER, words="pixels: height>=200"),
+    "side": Field(kind=Kind.NUMBER, words="the longer side, in pixels"),
+    "shape": Field(kind=Kind.NUMBER, words="width over height: shape>2 is lying"),
+    "size": Field(kind=Kind.BYTES, words="of the file: size>200kB"),
+    "brightness": Field(kind=Kind.NUMBER, words="mean of the pixels, 0 to 1: brightness<0.2"),
+    "came": Field(kind=Kind.DAY, words="when it came in: came:today, came<2026-01-31, came:7d"),
+    "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
+    "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
+    "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
+    "p": Field(kind=Kind.NUMBER, words="probability of the predicted class: p<0.6", needs_run=True),
+    "loss": Field(kind=Kind.NUMBER, words="of the run on it: loss>1", needs_run=True),
+}
+
+FLAGS = {
+    "unlabelled": "without a label",
+    "excluded": "taken out of dividing and training",
+    "unsure": "marked as unsure",
+    "noted": "with a note",
+    "two-labels": "came in under two labels",
+    "wrong": "the run read it as another class",
+    "right": "the run read it as its class",
+    "judged": "the run was asked about it",
+}
+RUN_FLAGS = frozenset({"wrong", "right", "judged"})
+
+ORDERS = {
+    "name": "by file name",
+    "came": "in the order they came in",
+    "changed": "by when somebody changed them",
+    "size": "by bytes of the file",
+    "side": "by the longer side",
+    "brightness": "by mean brightness",
+    "class": "by the order of classes",
+    "p": "by the run's probability",
+    "loss": "by the run's loss",
+}
+RUN_ORDERS = frozenset({"p", "loss"})
+
+JOINS = {"and": "both", "or": "at least one", "not": "the opposite"}

@@ -1,0 +1,74 @@
+/** Which picture stands where in the field, and what its tile shows: 16 bytes a picture, as the server sends them. */
+
+const RECORD_BYTES = 16;
+/** Flags of a record; the set stands in its two lowest bits. */
+export const EXCLUDED = 4;
+export const UNSURE = 8;
+export const NOTED = 16;
+export const TWO_LABELS = 32;
+export const JUDGED = 64;
+export const WRONG = 128;
+
+const SETS = [null, "training", "validation", "test"] as const;
+
+/** The records that have arrived, in the order of the field; more may follow. */
+export class FieldIndex {
+  private readonly view: DataView;
+  readonly loaded: number;
+
+  constructor(
+    records: ArrayBuffer,
+    /** Pictures that the field has in all, loaded or not. */
+    readonly total: number,
+  ) {
+    this.view = new DataView(records);
+    this.loaded = Math.min(total, Math.floor(records.byteLength / RECORD_BYTES));
+  }
+
+  /** The picture at a place; undefined beyond the end, and where it has not arrived yet. */
+  idAt(index: number): number | undefined {
+    if (index < 0 || index >= this.loaded) return undefined;
+    const at = index * RECORD_BYTES;
+    return this.view.getUint32(at) * 2 ** 24 + (this.view.getUint32(at + 4) >>> 8);
+  }
+
+  flagsAt(index: number): number {
+    return this.view.getUint8(index * RECORD_BYTES + 7);
+  }
+
+  setAt(index: number): (typeof SETS)[number] {
+    return SETS[this.flagsAt(index) & 3] ?? null;
+  }
+
+  /** 0 for unlabelled. */
+  classAt(index: number): number {
+    return this.view.getUint32(index * RECORD_BYTES + 8);
+  }
+
+  /** 0 if the run was not asked. */
+  predictedAt(index: number): number {
+    return this.view.getUint32(index * RECORD_BYTES + 12);
+  }
+
+  ids(): number[] {
+    return Array.from({ length: this.loaded }, (_, index) => this.idAt(index) as number);
+  }
+
+  indexOf(id: number): number | undefined {
+    for (let index = 0; index < this.loaded; index++) if (this.idAt(index) === id) return index;
+    return undefined;
+  }
+}
+
+export const EMPTY_INDEX = new FieldIndex(new ArrayBuffer(0), 0);
+
+/** Pages of records as one. */
+export function joined(pages: readonly ArrayBuffer[]): ArrayBuffer {
+  const whole = new Uint8Array(pages.reduce((sum, page) => sum + page.byteLength, 0));
+  let at = 0;
+  for (const page of pages) {
+    whole.set(new Uint8Array(page), at);
+    at += page.byteLength;
+  }
+  return whole.buffer;
+}
