@@ -1,6 +1,11 @@
 """Labels, classes, and taking back: by window, and never over someone else's later choice."""
 
+import time
+from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier
+
 import pytest
+from sqlalchemy import text
 
 from tests.pictures import png
 from tests.world import World, list_pictures
@@ -295,3 +300,40 @@ def test_an_import_taken_back_is_done_again(world: World) -> None:
     with desk.database.session() as session:
         redo(session, desk.project, "")
     assert (desk.labels(), desk.classes()) == (_START, ["needle", "plate"])
+
+
+def test_two_that_take_back_at_once_take_back_one_step_each(desk: _Desk) -> None:
+    desk.label([0], "plate")
+    desk.label([1], "plate")
+    with ThreadPoolExecutor(1) as other:
+        with desk.database.session() as session:
+            first = undo(session, desk.project, "one")
+            second = other.submit(desk.undo)
+            # The other has asked, and waits, before the first is settled.
+            with desk.database.engine.connect() as watching:
+                until = time.monotonic() + 20
+                while not watching.scalar(text("select count(*) from pg_locks where not granted")):
+                    assert time.monotonic() < until, "the second did not wait for the first"
+        assert (first.taken_back, second.result(timeout=20)) == (1, (1, 0))
+    assert desk.labels() == ["needle"] * 3 + ["plate"] * 3
+
+
+def test_of_two_that_wait_for_each_other_one_is_told(desk: _Desk) -> None:
+    plate, (one, two, *_) = desk.id_of("plate"), desk.pictures
+    both_hold_one = Barrier(2)
+
+    def label(first: int, second: int) -> str:
+        try:
+            with desk.database.session() as session:
+                label_pictures(session, desk.project, "one", [first], plate)
+                both_hold_one.wait(20)
+                label_pictures(session, desk.project, "one", [second], plate)
+        except ConflictError as error:
+            return error.what
+        return "done"
+
+    with ThreadPoolExecutor(2) as windows:
+        told = sorted(windows.map(label, (one, two), (two, one)))
+    assert "this one gave way: nothing was changed here" in told[0]
+    assert told[1] == "done"
+    assert desk.labels() == ["plate", "plate", "needle"] + ["plate"] * 3

@@ -193,7 +193,10 @@ def _relabel_all(
 ) -> ActionValue:
     """All pictures of a class, those in the bin too, under another label; the class is deleted."""
     members = session.scalars(
-        select(Picture.id).where(Picture.project_id == project_id, Picture.class_id == gone.id).with_for_update()
+        select(Picture.id)
+        .where(Picture.project_id == project_id, Picture.class_id == gone.id)
+        .order_by(Picture.id)
+        .with_for_update()
     ).all()
     changes = [ClassChange(gone.id, "deleted", False, True)]
     action = record(session, project_id, window, kind, words, class_changes=changes)
@@ -235,8 +238,8 @@ def split_off_class(
     ------
     MissingError, ConflictError
     """
-    rows = _locked(session, project_id, picture_ids, Picture.class_id)
     made = add_class(session, project_id, checked_name(name, "class"))
+    rows = _locked(session, project_id, picture_ids, Picture.class_id)
     action = record(
         session,
         project_id,

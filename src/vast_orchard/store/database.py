@@ -5,12 +5,13 @@ from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from psycopg.errors import DeadlockDetected
 from sqlalchemy import BigInteger, ColumnElement, Engine, String, any_, cast, create_engine, text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
-from vast_orchard.errors import DatabaseGoneError
+from vast_orchard.errors import ConflictError, DatabaseGoneError
 
 __all__ = ["CHANNEL", "Database", "among", "among_texts", "tell"]
 
@@ -60,11 +61,18 @@ class Database:
         ------
         DatabaseGoneError
             PostgreSQL does not answer.
+        ConflictError
+            This transaction and another waited for each other, and PostgreSQL ended this one.
         """
         try:
             with Session(self.engine, expire_on_commit=False) as session, session.begin():
                 yield session
         except OperationalError as error:
+            if isinstance(error.orig, DeadlockDetected):
+                raise ConflictError(
+                    "Two windows changed the same pictures at once, and this one gave way: nothing was changed here.",
+                    "Do it again.",
+                ) from error
             raise DatabaseGoneError(
                 "The database does not answer.", "It is restarted by itself; try again in a few seconds."
             ) from error

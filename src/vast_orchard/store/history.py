@@ -15,6 +15,9 @@ from vast_orchard.store.values import ActionValue, UndoResult
 
 __all__ = ["Change", "ClassChange", "action_value", "apply", "list_actions", "pictures_said", "record", "redo", "undo"]
 
+# A number of our own for PostgreSQL's advisory locks.
+_TURN_LOCK = 0x564F31
+
 
 class Change(NamedTuple):
     """One fact of one picture, before and after."""
@@ -149,11 +152,13 @@ def list_actions(
     return [action_value(row, n) for row, n in session.execute(query.order_by(Action.id.desc()).limit(limit))]
 
 
-def _last(session: Session, query: Select[Action]) -> Action | None:
-    """The newest of these steps that nothing has taken back."""
+def _last(session: Session, project_id: int, query: Select[Action]) -> Action | None:
+    """The newest of these steps of a project that nothing has taken back."""
+    # One after the other, even when two requests come at once: a lock on the row alone would let both choose it.
+    session.execute(select(func.pg_advisory_xact_lock(_TURN_LOCK, project_id)))
     later = aliased(Action)
-    free = query.where(~select(later.id).where(later.undoes == Action.id).exists())
-    return session.scalar(free.order_by(Action.id.desc()).limit(1).with_for_update(of=Action))
+    free = query.where(Action.project_id == project_id, ~select(later.id).where(later.undoes == Action.id).exists())
+    return session.scalar(free.order_by(Action.id.desc()).limit(1))
 
 
 def undo(session: Session, project_id: int, window: str, *, import_id: int | None = None) -> UndoResult:
@@ -166,12 +171,12 @@ def undo(session: Session, project_id: int, window: str, *, import_id: int | Non
     ConflictError
         There is nothing left to take back, or a class is in use.
     """
-    query = select(Action).where(Action.project_id == project_id, Action.kind != "undo")
+    query = select(Action).where(Action.kind != "undo")
     if import_id is None:
         query = query.where(Action.window == window)
     else:
         query = query.where(Action.detail["import"].as_integer() == import_id)
-    action = _last(session, query)
+    action = _last(session, project_id, query)
     if action is None and import_id is not None:
         raise ConflictError("This import was taken back already, or brought nothing in.", "Look at the list again.")
     if action is None:
@@ -192,8 +197,7 @@ def redo(session: Session, project_id: int, window: str) -> UndoResult:
     ConflictError
         There is nothing to do again, or it cannot be done any more.
     """
-    here = select(Action).where(Action.project_id == project_id, Action.window == window)
-    back = _last(session, here.where(Action.kind == "undo"))
+    back = _last(session, project_id, select(Action).where(Action.window == window, Action.kind == "undo"))
     fresh = session.scalar(
         select(func.max(Action.id)).where(
             Action.project_id == project_id, Action.window == window, Action.kind.not_in(["undo", "redo"])
@@ -227,6 +231,7 @@ def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
             select(ActionChange.picture_id, before, after, entry.now)
             .join(Picture, Picture.id == ActionChange.picture_id)
             .where(ActionChange.action_id == action.id, before.is_distinct_from(after))
+            .order_by(Picture.id)
             .with_for_update(of=Picture)
         ).all()
         # Where it is no longer as this step left it, someone chose again since, and that stands.
@@ -296,7 +301,7 @@ def _undo_import(session: Session, action: Action, back: Action) -> tuple[int, i
         .exists()
     )
     kept = session.scalar(select(func.count()).select_from(Picture).where(*here, touched)) or 0
-    taken = list(session.scalars(select(Picture.id).where(*here, ~touched).with_for_update()))
+    taken = list(session.scalars(select(Picture.id).where(*here, ~touched).order_by(Picture.id).with_for_update()))
     apply(session, back.id, [Change(picture, "binned", False, True) for picture in taken])
     now = func.now()
     session.execute(update(Import).where(Import.id == detail["import"]).values(undone_at=now))

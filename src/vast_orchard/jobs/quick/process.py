@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Mapping
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as FutureTimeoutError
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
@@ -14,6 +14,9 @@ from vast_orchard.settings import Settings
 
 __all__ = ["QuickProcess"]
 
+# To start Python and compile the numerics, even for the first time and while everything else is busy.
+_START_LIMIT_S = 180
+
 
 class QuickProcess:
     """Runs the tasks of `jobs.quick.tasks` by name, one at a time, in a process of its own."""
@@ -22,6 +25,7 @@ class QuickProcess:
         self._settings = settings
         self._lock = threading.Lock()
         self._pool: ProcessPoolExecutor | None = None
+        self._ready: Future[Any] = Future()
 
     def _present_pool(self) -> ProcessPoolExecutor:
         with self._lock:
@@ -29,6 +33,7 @@ class QuickProcess:
                 self._pool = ProcessPoolExecutor(
                     1, mp_context=get_context("spawn"), initializer=begin, initargs=(self._settings,)
                 )
+                self._ready = self._pool.submit(quick, "ready", {})
             return self._pool
 
     def _drop(self, pool: ProcessPoolExecutor) -> None:
@@ -41,7 +46,7 @@ class QuickProcess:
 
     def warm_up(self) -> None:
         """Start the process now, so that the first person does not wait for it."""
-        self._present_pool().submit(quick, "ready", {})
+        self._present_pool()
 
     def run(self, task: str, **arguments: Any) -> Any:
         """The task's answer.
@@ -67,11 +72,13 @@ class QuickProcess:
 
     def _ask(self, pool: ProcessPoolExecutor, task: str, arguments: Mapping[str, Any]) -> Any:
         try:
+            # The task's own limit begins when the process stands: on a busy machine that alone can take longer.
+            self._ready.result(timeout=_START_LIMIT_S)
             return pool.submit(quick, task, arguments).result(timeout=self._settings.quick_limit_s)
         except FutureTimeoutError as error:
             self._drop(pool)
             raise ServiceError(
-                f"The preview took longer than {self._settings.quick_limit_s} s and was given up.",
+                f"The preview was given up: it takes longer than {self._settings.quick_limit_s} s.",
                 "Try it with fewer or smaller pictures.",
             ) from error
 
