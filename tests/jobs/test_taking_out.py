@@ -247,7 +247,7 @@ def _trained(world: World) -> int:
     assert world.run(made).state == "done"
     first = world.picture_ids(project)
     with world.context.database.session() as session:
-        actions.set_note(session, project, "one", first[0], "odd one")
+        actions.note_pictures(session, project, "one", [first[0]], "odd one")
         actions.bin_pictures(session, project, "one", first[1:3])
         rime = list_classes(session, project)[1].id
         actions.label_pictures(session, project, "one", [first[5]], rime)

@@ -11,13 +11,13 @@ from tests.pictures import png
 from tests.world import World, list_pictures
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.store.actions import (
+    change_class,
     create_class,
     delete_class,
     label_pictures,
     mark_pictures,
     merge_classes,
     order_classes,
-    rename_class,
     split_off_class,
 )
 from vast_orchard.store.classes import free_sign, list_classes
@@ -129,7 +129,7 @@ def test_new_and_renamed_classes_can_be_taken_back(desk: _Desk) -> None:
         made = create_class(session, desk.project, "one", "  stellar ")
         assert (made.name, made.sign, made.place) == ("stellar", "S", 2)
     with desk.database.session() as session:
-        rename_class(session, desk.project, "one", desk.id_of("needle"), "thin needle")
+        change_class(session, desk.project, "one", desk.id_of("needle"), {"name": "thin needle"})
     assert desk.labels()[0] == "thin needle"
     desk.undo()
     assert desk.labels()[0] == "needle"
@@ -145,7 +145,7 @@ def test_new_and_renamed_classes_can_be_taken_back(desk: _Desk) -> None:
 def test_renaming_keeps_the_id_and_the_pictures(desk: _Desk) -> None:
     before = desk.id_of("needle")
     with desk.database.session() as session:
-        rename_class(session, desk.project, "one", before, "雪/needle")
+        change_class(session, desk.project, "one", before, {"name": "雪/needle"})
     assert desk.id_of("雪/needle") == before
     assert desk.labels().count("雪/needle") == 3
 

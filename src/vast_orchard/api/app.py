@@ -53,7 +53,9 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
         app.state.parts = parts
         app.state.hub = events.Hub(settings.database_url)
         app.state.hub.start(asyncio.get_running_loop())
-        parts.quick.warm_up()
+        # Whoever opens the page waits for its first sheet; a program that asks for records never needs the process.
+        if page is not None:
+            parts.quick.warm_up()
         yield
         app.state.hub.stop()
         parts.quick.close()

@@ -28,9 +28,10 @@ def _scope(
     split: Annotated[int | None, _Id] = None,
     run: Annotated[int | None, _Id] = None,
     look: Annotated[int | None, _Id] = None,
+    like: Annotated[int | None, Query(ge=1, le=2**62, description="The picture that order:like compares with.")] = None,
 ) -> SiftScope:
     now = dt.datetime.now().astimezone()
-    return field.scope_of(session, project.id, split_id=split, run_id=run, look_id=look, now=now)
+    return field.scope_of(session, project.id, split_id=split, run_id=run, look_id=look, like_id=like, now=now)
 
 
 ScopeOf = Annotated[SiftScope, Depends(_scope)]

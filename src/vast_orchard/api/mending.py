@@ -16,16 +16,20 @@ from vast_orchard.api.schemas import (
     ClassOrder,
     ClassRead,
     ClassSplit,
+    ClassUpdate,
     ClassWrite,
+    CopiesKeep,
+    CopiesRead,
     LabelsCreate,
     MarksCreate,
-    NoteWrite,
+    NotesCreate,
     UndoRead,
     Which,
 )
 from vast_orchard.errors import MissingError
-from vast_orchard.store import actions, classes, field, history
-from vast_orchard.store.values import ActionValue, ClassValue, UndoResult
+from vast_orchard.jobs.queue import look_for_copies
+from vast_orchard.store import actions, classes, copies, field, history
+from vast_orchard.store.values import ActionValue, ClassValue, CopiesValue, UndoResult
 
 __all__ = ["named_pictures", "router"]
 
@@ -46,7 +50,15 @@ def named_pictures(session: Session, project_id: int, which: Which) -> Sequence[
     if which.sift is None:
         return which.picture_ids or []
     now = dt.datetime.now().astimezone()
-    scope = field.scope_of(session, project_id, split_id=which.split, run_id=which.run, look_id=which.look, now=now)
+    scope = field.scope_of(
+        session,
+        project_id,
+        split_id=which.split,
+        run_id=which.run,
+        look_id=which.look,
+        like_id=which.like,
+        now=now,
+    )
     found = field.sifted_ids(session, scope, which.sift)
     if not found:
         raise MissingError("The Sift lets no picture through.", "Nothing was changed; write it wider.")
@@ -73,16 +85,11 @@ def move(session: SessionOf, project: ProjectOf, window: WindowOf, body: BinMove
     return actions.bin_pictures(session, project.id, window, ids, back=body.back)
 
 
-@router.put("/pictures/{picture_id}/note", response_model=ActionRead)
-def write_note(
-    session: SessionOf,
-    project: ProjectOf,
-    window: WindowOf,
-    picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    body: NoteWrite,
-) -> ActionValue:
-    """Write a picture's note anew."""
-    return actions.set_note(session, project.id, window, picture_id, body.note.strip())
+@router.post("/notes", response_model=ActionRead)
+def write_notes(session: SessionOf, project: ProjectOf, window: WindowOf, body: NotesCreate) -> ActionValue:
+    """Write the note of pictures anew."""
+    ids = named_pictures(session, project.id, body)
+    return actions.note_pictures(session, project.id, window, ids, body.note.strip())
 
 
 @router.post("/classes", response_model=ClassRead, status_code=http.HTTP_201_CREATED)
@@ -98,11 +105,11 @@ def order_classes(session: SessionOf, project: ProjectOf, window: WindowOf, body
 
 
 @router.patch("/classes/{class_id}", response_model=ClassRead)
-def rename_class(
-    session: SessionOf, project: ProjectOf, class_id: ClassId, window: WindowOf, body: ClassWrite
+def change_class(
+    session: SessionOf, project: ProjectOf, class_id: ClassId, window: WindowOf, body: ClassUpdate
 ) -> ClassValue:
-    """Another name; pictures and sign stay."""
-    actions.rename_class(session, project.id, window, class_id, body.name)
+    """Another name, sign or colour; its pictures stay."""
+    actions.change_class(session, project.id, window, class_id, body.model_dump(exclude_unset=True))
     return _read(session, project.id, class_id)
 
 
@@ -125,6 +132,32 @@ def split_off(session: SessionOf, project: ProjectOf, window: WindowOf, body: Cl
     """A new class with these pictures, as one step."""
     ids = named_pictures(session, project.id, body)
     return actions.split_off_class(session, project.id, window, body.name, ids)
+
+
+@router.get("/copies", response_model=CopiesRead)
+def read_copies(session: SessionOf, project: ProjectOf) -> CopiesValue:
+    """What is known of copies."""
+    return copies.copies_known(session, project.id)
+
+
+@router.post("/copies/search", status_code=http.HTTP_202_ACCEPTED)
+def search_copies(session: SessionOf, project: ProjectOf) -> None:
+    """Compare pictures that nobody has compared yet, as every import does by itself."""
+    look_for_copies(session, project.id)
+
+
+@router.post("/copies/keep", response_model=ActionRead)
+def keep_copies(session: SessionOf, project: ProjectOf, window: WindowOf, body: CopiesKeep) -> ActionValue:
+    """Keep pictures and exclude their copies."""
+    if body.picture_ids is None:
+        return copies.keep_agreeing(session, project.id, window)
+    return copies.keep_of_copies(session, project.id, window, body.picture_ids)
+
+
+@router.post("/copies/dismiss", response_model=ActionRead)
+def dismiss_copies(session: SessionOf, project: ProjectOf, window: WindowOf, body: Which) -> ActionValue:
+    """Say that pictures are no copies, for good."""
+    return copies.dismiss_copies(session, project.id, window, named_pictures(session, project.id, body))
 
 
 def _read(session: Session, project_id: int, class_id: int) -> ClassValue:

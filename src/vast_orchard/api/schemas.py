@@ -15,15 +15,18 @@ __all__ = [
     "ClassOrder",
     "ClassRead",
     "ClassSplit",
+    "ClassUpdate",
     "ClassWrite",
     "CompletionRead",
+    "CopiesKeep",
+    "CopiesRead",
     "DiskRead",
     "FieldRead",
     "FieldRowRead",
     "JobRead",
     "LabelsCreate",
     "MarksCreate",
-    "NoteWrite",
+    "NotesCreate",
     "ParcelCreate",
     "ParcelRead",
     "PictureDetailRead",
@@ -87,7 +90,16 @@ class ClassRead(Read):
     name: str
     place: int
     sign: str
+    colour: int | None = Field(description="One of ten, chosen by a person; null for the one of its place.")
     count: int
+
+
+class ClassUpdate(Write):
+    """What to change of a class; what is left out stays."""
+
+    name: str = ""
+    sign: str = ""
+    colour: int | None = Field(default=None, ge=0, le=9)
 
 
 class PictureRead(Read):
@@ -115,6 +127,8 @@ class FieldRowRead(Read):
     validation: int
     test: int
     excluded: int
+    classes: list[int] = Field(description="Of a row of copies, the classes in it.")
+    exact: bool = Field(description="Of a row of copies, whether all have the same pixels as another.")
 
 
 class FieldRead(BaseModel):
@@ -179,6 +193,7 @@ class Which(Write):
     split: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Split that the Sift's set: means.")
     run: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Run that the Sift's predicted: means.")
     look: int | None = Field(default=None, ge=1, le=2**31 - 1)
+    like: int | None = Field(default=None, ge=1, le=2**62, description="Picture that order:like compares with.")
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Self:
@@ -238,10 +253,27 @@ class UndoRead(Read):
     kept: int
 
 
-class NoteWrite(Write):
-    """A picture's note."""
+class NotesCreate(Which):
+    """Pictures and their new note; an empty one takes it away."""
 
     note: str = Field(max_length=5000)
+
+
+class CopiesRead(Read):
+    """What is known of a project's copies."""
+
+    groups: int = Field(description="Groups in which two pictures or more are not excluded.")
+    differing: int = Field(description="Of these, under different labels.")
+    pictures: int
+    waiting: int = Field(description="Pictures whose copies nobody has looked for yet.")
+    repeated: int = Field(description="Pictures whose very file came in more than once.")
+    repeated_differing: int = Field(description="Of these, under two labels.")
+
+
+class CopiesKeep(Write):
+    """Pictures to keep of their copies; without any, the largest of each group whose labels agree."""
+
+    picture_ids: list[int] | None = Field(default=None, min_length=1, max_length=200_000)
 
 
 class BinMove(Which):

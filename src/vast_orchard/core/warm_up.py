@@ -16,7 +16,8 @@ from vast_orchard.core.ops import (
     _pooling_kernels,
     _winograd_kernels,
 )
-from vast_orchard.core.pictures import _picture_kernels
+from vast_orchard.core.pictures import _alignment_kernels, _picture_kernels
+from vast_orchard.core.pictures.alignment import align, concordance
 from vast_orchard.core.pictures.standardise import channel_statistics
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.training import _optimizer_kernels
@@ -26,6 +27,7 @@ from vast_orchard.core.training.values import OPTIMIZERS, Examples, TrainingSett
 __all__ = ["kernels", "warm_up"]
 
 _MODULES = (
+    _alignment_kernels,
     _batch_norm_kernels,
     _conv2d_kernels,
     _elementwise_kernels,
@@ -81,6 +83,8 @@ def warm_up(report: Callable[[int, int], None] = lambda done, total: None) -> No
     )
     statistics, variation = channel_statistics(examples.pixels), Variation()
     every = kernels()
+    pair = np.zeros((1, 3, 8, 8), np.float32)
+    concordance(pair, pair, align(pair[:, 0], pair[:, 0]).pose)
     for optimizer in OPTIMIZERS:
         settings = TrainingSettings(epochs=1, batch_size=4, optimizer=optimizer, clip_norm=1e-3)
         network = Network(_EVERYTHING)

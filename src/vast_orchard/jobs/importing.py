@@ -19,6 +19,7 @@ from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
 from vast_orchard.jobs.arriving import Outcome, opening
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.jobs.reading import read_source, record_of
 from vast_orchard.jobs.source_place import settled_files
 from vast_orchard.store.classes import find_or_add_class, list_classes
@@ -256,6 +257,8 @@ class _Reader:
                 over=over,
                 keep_source=self.left_out > 0,
             )
+            if added:
+                look_for_copies(session, self._entry.project_id)
 
     def _report(self, added: int) -> dict[str, Any]:
         reading = self._plan.reading

@@ -8,6 +8,7 @@ import structlog
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, StoppedError
 from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.copies import find_copies
 from vast_orchard.jobs.emptying import empty_bin
 from vast_orchard.jobs.exporting import make_export
 from vast_orchard.jobs.importing import import_pictures, read_for_plan
@@ -33,6 +34,7 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
     JobKind.TAKE_OUT: make_parcel,
     JobKind.BRING_BACK: bring_back,
     JobKind.EMPTY: empty_bin,
+    JobKind.COPIES: find_copies,
     JobKind.TRAIN: train_run,
     JobKind.JUDGE: _judge_test,
     JobKind.EXPORT: make_export,

@@ -4,10 +4,11 @@ from procrastinate import App, SyncPsycopgConnector
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from vast_orchard.errors import ConflictError
 from vast_orchard.store.jobs import create_job
 from vast_orchard.store.schema import JobKind
 
-__all__ = ["QUEUES", "enqueue", "requeue_lost", "start_job"]
+__all__ = ["QUEUES", "enqueue", "look_for_copies", "requeue_lost", "start_job"]
 
 # Training has a worker of its own, so that an import or an export never waits for it.
 QUEUES = {
@@ -16,6 +17,7 @@ QUEUES = {
     JobKind.TAKE_OUT: "data",
     JobKind.BRING_BACK: "data",
     JobKind.EMPTY: "data",
+    JobKind.COPIES: "data",
     JobKind.JUDGE: "data",
     JobKind.EXPORT: "data",
     JobKind.TRAIN: "train",
@@ -42,6 +44,14 @@ def start_job(session: Session, project_id: int | None, kind: JobKind, title: st
     job_id = create_job(session, project_id, kind, title, subject_id)
     enqueue(session, kind, job_id)
     return job_id
+
+
+def look_for_copies(session: Session, project_id: int) -> int | None:
+    """Have new pictures compared with all others; None if that waits or goes on already, which sees them too."""
+    try:
+        return start_job(session, project_id, JobKind.COPIES, "Look for copies", project_id)
+    except ConflictError:
+        return None
 
 
 def requeue_lost(session: Session, queue: str) -> int:

@@ -1,14 +1,21 @@
 """What people do to pictures and classes; each is one step of the history."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, InputError, MissingError
-from vast_orchard.store.classes import add_class, class_row, list_classes, rename_class_row, revive_classes
-from vast_orchard.store.database import among
+from vast_orchard.store.classes import (
+    add_class,
+    class_row,
+    list_classes,
+    rename_class_row,
+    revive_classes,
+    set_sign,
+)
+from vast_orchard.store.database import among, tell
 from vast_orchard.store.history import Change, ClassChange, action_value, apply, pictures_said, record
 from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Class, Picture
@@ -16,14 +23,14 @@ from vast_orchard.store.values import ActionValue
 
 __all__ = [
     "bin_pictures",
+    "change_class",
     "create_class",
     "delete_class",
     "label_pictures",
     "mark_pictures",
     "merge_classes",
+    "note_pictures",
     "order_classes",
-    "rename_class",
-    "set_note",
     "split_off_class",
 ]
 
@@ -98,16 +105,18 @@ def mark_pictures(
     return action_value(action, len(changes))
 
 
-def set_note(session: Session, project_id: int, window: str, picture_id: int, note: str) -> ActionValue:
-    """Write a picture's note anew; an empty one takes it away.
+def note_pictures(session: Session, project_id: int, window: str, picture_ids: Sequence[int], note: str) -> ActionValue:
+    """Write the note of pictures anew; an empty one takes it away.
 
     Raises
     ------
     MissingError
+        A picture is not in the project; nothing is changed then.
     """
-    ((_, name, before),) = _locked(session, project_id, [picture_id], Picture.name, Picture.note)
-    action = record(session, project_id, window, "note", f"Note on {name}")
-    changes = [Change(picture_id, "note", before, note)] if before != note else []
+    rows = _locked(session, project_id, picture_ids, Picture.name, Picture.note)
+    changes = [Change(picture, "note", before, note) for picture, _, before in rows if before != note]
+    subject = rows[0][1] if len(rows) == 1 else pictures_said(len(rows))
+    action = record(session, project_id, window, "note", f"Note on {subject}")
     apply(session, action.id, changes)
     return action_value(action, len(changes))
 
@@ -157,13 +166,40 @@ def create_class(session: Session, project_id: int, window: str, name: str) -> C
     return row
 
 
-def rename_class(session: Session, project_id: int, window: str, class_id: int, name: str) -> Class:
-    """Another name for a class, as a step."""
+def change_class(
+    session: Session, project_id: int, window: str, class_id: int, changes: Mapping[str, str | int | None]
+) -> Class:
+    """Another name, sign or colour for a class, as one step.
+
+    Parameters
+    ----------
+    changes : mapping
+        `name` : str; `sign` : str, one to three letters or digits that no other class has; `colour` : int, one of ten
+        from 0, or None for the one of its place.
+
+    Raises
+    ------
+    MissingError, ConflictError, InputError
+    """
     row = class_row(session, project_id, class_id)
-    before = row.name
-    rename_class_row(session, row, name)
-    changes = [ClassChange(row.id, "name", before, row.name)]
-    record(session, project_id, window, "class_rename", f"{before} renamed {row.name}", class_changes=changes)
+    before = {fact: getattr(row, fact) for fact in changes}
+    called = row.name
+    if "name" in changes:
+        rename_class_row(session, row, str(changes["name"]))
+    if "sign" in changes:
+        set_sign(session, row, str(changes["sign"]))
+    if "colour" in changes:
+        row.colour = None if changes["colour"] is None else int(changes["colour"])
+    made = [ClassChange(row.id, fact, was, getattr(row, fact)) for fact, was in before.items()]
+    made = [change for change in made if change.before != change.after]
+    said = [
+        f"{called} renamed {row.name}" if change.fact == "name" else f"{change.fact} of {row.name} chosen"
+        for change in made
+    ]
+    summary = ", ".join(said) or f"{row.name} left as it was"
+    kind = "class_rename" if "name" in changes else "class_look"
+    record(session, project_id, window, kind, summary, class_changes=made)
+    tell(session, "classes", project_id)
     return row
 
 

@@ -7,7 +7,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import ConflictError, MissingError
+from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Class, Picture, Project
@@ -23,7 +23,11 @@ __all__ = [
     "rename_class_row",
     "revive_classes",
     "set_class_fact",
+    "set_sign",
 ]
+
+# A tile of 32 pixels has room for so many.
+_LONGEST_SIGN = 3
 
 
 def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
@@ -39,7 +43,14 @@ def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
         select(Class).where(Class.project_id == project_id, Class.deleted_at.is_(None)).order_by(Class.place, Class.id)
     )
     return [
-        ClassValue(id=row.id, name=row.name, place=row.place, sign=row.sign, count=counts.get(row.id, 0))
+        ClassValue(
+            id=row.id,
+            name=row.name,
+            place=row.place,
+            sign=row.sign,
+            colour=row.colour,
+            count=counts.get(row.id, 0),
+        )
         for row in rows
     ]
 
@@ -122,12 +133,36 @@ def rename_class_row(session: Session, row: Class, name: str) -> None:
     tell(session, "classes", row.project_id)
 
 
+def set_sign(session: Session, row: Class, sign: str) -> None:
+    """Give a class another sign, which stands on its tiles.
+
+    Raises
+    ------
+    InputError
+        It is not one to three letters or digits.
+    ConflictError
+        Another class has it.
+    """
+    sign = sign.strip()
+    if not (1 <= len(sign) <= _LONGEST_SIGN and sign.isalnum()):
+        raise InputError(f"{sign!r} cannot be a sign.", "Write one to three letters or digits.")
+    _wait_for_turn(session, row.project_id)
+    other = session.scalar(
+        select(Class.name).where(
+            Class.project_id == row.project_id, Class.deleted_at.is_(None), Class.sign == sign, Class.id != row.id
+        )
+    )
+    if other is not None:
+        raise ConflictError(f"{sign} is the sign of {other}.", "Choose another one.")
+    row.sign = sign
+
+
 def class_now(session: Session, project_id: int, class_id: int, fact: str) -> Any:
     """What a class is now, deleted or not.
 
     Parameters
     ----------
-    fact : {"name", "place", "sign", "deleted"}
+    fact : {"name", "place", "sign", "colour", "deleted"}
 
     Raises
     ------

@@ -18,6 +18,7 @@ from sqlalchemy import text as sql
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import MissingError
+from vast_orchard.store.copies import copy_groups
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.runs import check_look
 from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split, SplitMember
@@ -47,6 +48,7 @@ class Grouping(StrEnum):
     FORMAT = "format"
     DAY = "day"
     PREDICTED = "predicted"
+    COPIES = "copies"
     NOTHING = "nothing"
 
 
@@ -57,6 +59,7 @@ def scope_of(
     split_id: int | None = None,
     run_id: int | None = None,
     look_id: int | None = None,
+    like_id: int | None = None,
     now: dt.datetime,
 ) -> SiftScope:
     """What a Sift means, by what the address names.
@@ -64,7 +67,7 @@ def scope_of(
     Raises
     ------
     MissingError
-        The split or the run is not of this project.
+        The split, the run or the picture is not of this project.
     ConflictError
         The look was not counted for this run.
     """
@@ -75,7 +78,8 @@ def scope_of(
     )
     split = session.get(Split, split_id) if split_id else None
     run = session.get(Run, run_id) if run_id else None
-    for what, asked, found in (("split", split_id, split), ("run", run_id, run)):
+    like = session.get(Picture, like_id) if like_id else None
+    for what, asked, found in (("split", split_id, split), ("run", run_id, run), ("picture", like_id, like)):
         if asked and (found is None or found.project_id != project_id):
             raise MissingError(f"There is no {what} {asked} in this project.", "Choose one that is there.")
     if run and look_id:
@@ -88,6 +92,7 @@ def scope_of(
         run_id=run_id,
         run_classes={entry["name"]: entry["id"] for entry in run.classes} if run else {},
         test_shown=look_id is not None,
+        like_id=like_id,
     )
 
 
@@ -135,6 +140,12 @@ def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnE
         case Grouping.PREDICTED:
             # What the run was not asked about comes last: it is most of a project, and the least of interest.
             return Prediction.predicted_class.expression, func.coalesce(Prediction.predicted_class, 2**31 - 1)
+        case Grouping.COPIES:
+            # Groups under different labels come first, what has no copies last.
+            groups = copy_groups(scope.project_id)
+            differing = select(groups.c.number).where(groups.c.labels > 1)
+            agrees = cast(Picture.copy_group.not_in(differing), BigInteger)
+            return Picture.copy_group.expression, func.coalesce(agrees * 2**32 + Picture.copy_group, 2**62)
         case Grouping.NOTHING:
             return literal("all"), literal(0)
 
@@ -148,18 +159,22 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
     """
     compiled = compile_sift(parse(sift), scope)
     key, place = _key(group, scope)
+    facts = (Picture.excluded, Picture.class_id, Picture.copy_exact)
     inner = _joined(
-        select(key.label("key"), place.label("place"), SplitMember.set_name.label("set_name"), Picture.excluded).where(
+        select(key.label("key"), place.label("place"), SplitMember.set_name.label("set_name"), *facts).where(
             compiled.where
         ),
         scope,
     ).subquery()
+    alike = group is Grouping.COPIES
+    told_of_copies = (func.array_agg(inner.c.class_id.distinct()), func.bool_and(inner.c.copy_exact)) if alike else ()
     counted = (
         select(
             inner.c.key,
             func.count(),
             *(func.count().filter(inner.c.set_name == name.value) for name in _SETS),
             func.count().filter(inner.c.excluded),
+            *told_of_copies,
         )
         .group_by(inner.c.key, inner.c.place)
         .order_by(inner.c.place)
@@ -172,6 +187,8 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
             validation=row[3],
             test=row[4],
             excluded=row[5],
+            classes=[entry for entry in row[6] if entry is not None] if alike and row[0] is not None else (),
+            exact=bool(alike and row[7]),
         )
         for row in session.execute(counted)
     ]

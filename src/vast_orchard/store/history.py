@@ -23,7 +23,7 @@ class Change(NamedTuple):
     """One fact of one picture, before and after."""
 
     picture_id: int
-    fact: str  # class, note, excluded, unsure, binned
+    fact: str  # class, note, excluded, unsure, copies, binned
     before: Any
     after: Any
 
@@ -32,7 +32,7 @@ class ClassChange(NamedTuple):
     """One fact of a class, before and after."""
 
     class_id: int
-    fact: str  # name, place, sign, deleted
+    fact: str  # name, place, sign, colour, deleted
     before: Any
     after: Any
 
@@ -51,6 +51,7 @@ _FACTS = {
     "note": _Fact("text", Picture.note.expression, lambda value: {"note": value}),
     "excluded": _Fact("bool", Picture.excluded.expression, lambda value: {"excluded": value}),
     "unsure": _Fact("bool", Picture.unsure.expression, lambda value: {"unsure": value}),
+    "copies": _Fact("int", Picture.copy_group.expression, lambda value: {"copy_group": value}),
     "binned": _Fact(
         "bool", Picture.deleted_at.is_not(None), lambda value: {"deleted_at": func.now() if value else None}
     ),

@@ -37,9 +37,10 @@ _IMPORT_LOCK = 4_210
 
 # A batch is one statement with a list for each column: a statement a row would cost as much as decoding the pictures.
 _ADD_PICTURES = text(
-    "with added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, sha256, name, class_id,"
-    " width, height, mode, format, size_bytes, thumbnail_bytes, note, brightness)"
-    " select :project, :import, false, false, false, x.* from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
+    "with added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, copy_exact, sha256,"
+    " name, class_id, width, height, mode, format, size_bytes, thumbnail_bytes, note, brightness)"
+    " select :project, :import, false, false, false, false, x.*"
+    " from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
     " cast(:class_id as int[]), cast(:width as int[]), cast(:height as int[]), cast(:mode as text[]),"
     " cast(:format as text[]), cast(:size_bytes as int[]), cast(:thumbnail_bytes as int[]), cast(:note as text[]),"
     " cast(:brightness as real[])) x"

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import ColumnElement, Row, func, select, update
+from sqlalchemy import ColumnElement, Row, func, select, true, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -156,9 +156,10 @@ def ask_stop(session: Session, job_id: int) -> None:
     _tell(session, row.id, row.project_id)
 
 
-def put_away(session: Session, job_id: int) -> None:
-    """Take ended work out of the tray."""
-    session.execute(update(Job).where(Job.id == job_id, Job.state.not_in(_ACTIVE)).values(seen=True))
+def put_away(session: Session, job_id: int, *, when_done: bool = False) -> None:
+    """Take ended work out of the tray; with `when_done` also work that goes on, as soon as it ends."""
+    ended = true() if when_done else Job.state.not_in(_ACTIVE)
+    session.execute(update(Job).where(Job.id == job_id, ended).values(seen=True))
 
 
 def _rows(session: Session, *conditions: ColumnElement[bool]) -> Sequence[Row[Job, str]]:

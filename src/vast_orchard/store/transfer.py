@@ -31,6 +31,7 @@ from vast_orchard.store.schema import (
     JobState,
     Look,
     Picture,
+    PicturePrint,
     Prediction,
     Project,
     Run,
@@ -88,6 +89,11 @@ RECORDS: Mapping[str, _Kind] = {
             table=Picture,
             belongs=_of_project(Picture),
             names={"project_id": "project", "class_id": "class", "import_id": "import"},
+        ),
+        _Kind(
+            table=PicturePrint,
+            belongs=_through(PicturePrint.picture_id, Picture),
+            names={"picture_id": "picture"},
         ),
         _Kind(
             table=Appearance,

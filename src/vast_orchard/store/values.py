@@ -1,6 +1,7 @@
 """What the store hands out: plain, frozen values."""
 
 import datetime as dt
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,6 +11,7 @@ __all__ = [
     "ArrivedPicture",
     "BinnedPicture",
     "ClassValue",
+    "CopiesValue",
     "DiskUse",
     "EpochValue",
     "ExportValue",
@@ -52,6 +54,7 @@ class ClassValue:
     name: str
     place: int
     sign: str
+    colour: int | None  # one of ten, chosen by a person; None: by its place
     count: int  # pictures with this label today
 
 
@@ -170,6 +173,9 @@ class FieldRowValue:
     validation: int
     test: int
     excluded: int
+    # Of a row of copies only: the classes in it, by id, and whether its pictures have the same pixels.
+    classes: Sequence[int] = ()
+    exact: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -326,6 +332,18 @@ class BinnedPicture:
     name: str
     class_id: int | None
     deleted_at: dt.datetime
+
+
+@dataclass(frozen=True, kw_only=True)
+class CopiesValue:
+    """What is known of copies in a project."""
+
+    groups: int  # that still have two pictures or more that are not excluded
+    differing: int  # of these, under different labels
+    pictures: int  # in these
+    waiting: int  # pictures whose copies nobody has looked for yet
+    repeated: int  # pictures of which the very same file came in more than once
+    repeated_differing: int  # of these, under two labels
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,9 +8,9 @@ from PIL import Image
 
 from vast_orchard.core.arrays import Array
 from vast_orchard.errors import OrchardError
-from vast_orchard.formats.picture_file import TILE_SIDE, reduced, tile, tile_brightness
+from vast_orchard.formats.picture_file import TILE_SIDE
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.store.tiles import add_tiles, read_tiles
+from vast_orchard.jobs.tiles import pixels_of, tiles_of
 
 __all__ = ["draw_sheet"]
 
@@ -53,17 +53,13 @@ def _square(context: WorkContext, sha256: str, side: int) -> Image.Image:
 
 
 def _small_sheet(context: WorkContext, pictures: Sequence[tuple[int, str]], side: int, columns: int) -> bytes:
-    with context.database.session() as session:
-        tiles = read_tiles(session, [picture for picture, _ in pictures])
-    lacking = {picture: sha256 for picture, sha256 in pictures if sha256 and picture not in tiles}
-    tiles |= _made(context, lacking)
+    tiles = tiles_of(context, dict(pictures))
     grey = bytes(_MISSING) * TILE_SIDE**2
     rows = -(-len(pictures) // columns)
     whole = [tiles.get(picture, grey) for picture, _ in pictures] + [bytes(len(grey))] * (
         rows * columns - len(pictures)
     )
-    pixels = np.frombuffer(b"".join(whole), np.uint8).reshape(-1, TILE_SIDE, TILE_SIDE, 3)
-    small = _reduced(pixels, side)
+    small = _reduced(pixels_of(whole), side)
     sheet = small.reshape(rows, columns, side, side, 3).swapaxes(1, 2).reshape(rows * side, columns * side, 3)
     buffer = io.BytesIO()
     # Not as JPEG, whose blocks would smear the colours of tiles into each other.
@@ -80,18 +76,3 @@ def _reduced(tiles: Array, side: int) -> Array:
         return means.astype(np.uint8)
     nearest = (np.arange(side) * TILE_SIDE) // side
     return tiles[:, nearest][:, :, nearest]
-
-
-def _made(context: WorkContext, lacking: dict[int, str]) -> dict[int, bytes]:
-    """Tiles of pictures that came in by a way that makes none, kept from now on."""
-    found = {}
-    for picture, sha256 in lacking.items():
-        try:
-            with Image.open(io.BytesIO(context.store.read_thumbnail(sha256))) as image:
-                found[picture] = tile(reduced(image.convert("RGB")))
-        except (OrchardError, OSError):
-            continue
-    if found:
-        with context.database.session() as session:
-            add_tiles(session, {picture: (pixels, tile_brightness(pixels)) for picture, pixels in found.items()})
-    return found

@@ -10,7 +10,18 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Float, and_, cast, false, func, literal, not_, or_, select, true
 
-from vast_orchard.store.schema import Action, ActionChange, Appearance, Class, Import, Picture, Prediction, SplitMember
+from vast_orchard.store.copies import copy_groups
+from vast_orchard.store.schema import (
+    Action,
+    ActionChange,
+    Appearance,
+    Class,
+    Import,
+    Picture,
+    PicturePrint,
+    Prediction,
+    SplitMember,
+)
 from vast_orchard.store.sift.parser import did_you_mean
 from vast_orchard.store.sift.syntax import (
     All,
@@ -64,6 +75,7 @@ class SiftScope:
     run_id: int | None = None
     run_classes: Mapping[str, int] = field(default_factory=dict)  # as the run knows them
     test_shown: bool = False  # a look at the test set was counted
+    like_id: int | None = None  # the picture that `order:like` compares with
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -122,11 +134,24 @@ def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
         "unsure": Picture.unsure.expression,
         "noted": Picture.note != "",
         "two-labels": Picture.two_labels.expression,
+        **_copies(scope),
         "wrong": _known(Prediction.true_class != Prediction.predicted_class),
         "right": _known(Prediction.true_class == Prediction.predicted_class),
         "judged": Prediction.picture_id.is_not(None),
     }
     return tests[name]
+
+
+def _copies(scope: SiftScope) -> dict[str, _Test]:
+    """The flags of copies; groups are open while two of their pictures or more are not excluded."""
+    groups = copy_groups(scope.project_id)
+    unsettled = select(groups.c.number).where(groups.c.standing > 1)
+    grouped = Picture.copy_group.is_not(None)
+    return {
+        "copies": and_(grouped, Picture.copy_group.in_(unsettled)),
+        "exact-copies": and_(grouped, Picture.copy_exact, Picture.copy_group.in_(unsettled)),
+        "differing-copies": and_(grouped, Picture.copy_group.in_(unsettled.where(groups.c.labels > 1))),
+    }
 
 
 def _pattern(word: Word, *, whole: bool) -> str:
@@ -316,6 +341,19 @@ def _last_change(scope: SiftScope) -> ColumnElement[Any]:
     )
 
 
+def _likeness(place: Place, scope: SiftScope) -> ColumnElement[Any]:
+    """How far a picture's fingerprint is from that of the chosen one."""
+    if scope.like_id is None:
+        raise SiftError("order:like asks for a picture, and none is chosen.", "Choose one, then order by it.", place)
+    chosen = select(PicturePrint.place).where(PicturePrint.picture_id == scope.like_id).scalar_subquery()
+    return (
+        select(PicturePrint.place.op("<->", return_type=Float())(chosen))
+        .where(PicturePrint.picture_id == Picture.id)
+        .correlate(Picture)
+        .scalar_subquery()
+    )
+
+
 def _order(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
     if entry.key in RUN_ORDERS:
         _need_run(f"order:{entry.key}", entry.place, scope)
@@ -330,7 +368,13 @@ def _order(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
         "p": Prediction.p,
         "loss": Prediction.loss,
     }
-    key = _last_change(scope) if entry.key == "changed" else keys[entry.key]
+    match entry.key:
+        case "changed":
+            key = _last_change(scope)
+        case "like":
+            key = _likeness(entry.place, scope)
+        case _:
+            key = keys[entry.key]
     # What has no such value stands last, whichever way it goes.
     found: ColumnElement[Any] = key.desc() if entry.falling else key.asc()
     return found.nulls_last()

@@ -86,7 +86,7 @@ def _values(session: Session, scope: SiftScope, field: str, start: int) -> list[
         return [
             Completion(text=sign + name, start=start, words=words + (", largest first" if sign else ""), count=None)
             for name, words in ORDERS.items()
-            if scope.run_id or name not in RUN_ORDERS
+            if (scope.run_id or name not in RUN_ORDERS) and (scope.like_id or name != "like")
             for sign in ("", "-")
         ]
     if field not in FIELDS:

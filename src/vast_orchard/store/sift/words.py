@@ -57,6 +57,9 @@ FLAGS = {
     "unsure": "marked as unsure",
     "noted": "with a note",
     "two-labels": "came in under two labels",
+    "copies": "with copies that nobody has settled",
+    "exact-copies": "with the same pixels as another",
+    "differing-copies": "with copies under another label",
     "wrong": "the run read it as another class",
     "right": "the run read it as its class",
     "judged": "the run was asked about it",
@@ -71,6 +74,7 @@ ORDERS = {
     "side": "by the longer side",
     "brightness": "by mean brightness",
     "class": "by the order of classes",
+    "like": "by likeness to the chosen picture, most alike first",
     "p": "by the run's probability",
     "loss": "by the run's loss",
 }
