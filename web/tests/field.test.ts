@@ -18,18 +18,39 @@ import {
 import { FieldIndex, joined, NOTED, WRONG } from "../src/domain/fieldIndex";
 
 const classes: ClassOf[] = [
-  { id: 7, name: "needle", place: 0, sign: "N", count: 0 },
-  { id: 3, name: "plate", place: 1, sign: "P", count: 0 },
+  { id: 7, name: "needle", place: 0, sign: "N", colour: null, count: 0 },
+  { id: 3, name: "plate", place: 1, sign: "P", colour: null, count: 0 },
 ];
 
 function counted(key: string | null, count: number, training = 0, test = 0): FieldRowOf {
-  return { key, count, training, validation: 0, test, excluded: 0 };
+  return { key, count, training, validation: 0, test, excluded: 0, classes: [], exact: false };
 }
 
 /** Two unlabelled, five needles, no plate. */
 const byClass = [counted(null, 2), counted("7", 5, 3, 2)];
 
 describe("rows", () => {
+  it("calls groups of copies by what is odd about them first", () => {
+    const group = (key: string | null, ids: number[], exact: boolean) => ({
+      ...counted(key, 2),
+      classes: ids,
+      exact,
+    });
+    const rows = fieldRows(
+      [group("4", [3, 7], true), group("1", [7], true), group("2", [], false), group(null, [], false)],
+      classes,
+      "copies",
+      true,
+    );
+    expect(rows.map((row) => row.name)).toEqual([
+      "different labels",
+      "the same pixels",
+      "nearly the same",
+      "no copies",
+    ]);
+    expect(rows[0]?.copies?.classes.map((entry) => entry.name)).toEqual(["needle", "plate"]);
+  });
+
   it("puts unlabelled first, then classes in their order, empty ones too", () => {
     const rows = fieldRows(byClass, classes, "class", true);
     expect(rows.map((row) => [row.name, row.count, row.classId])).toEqual([

@@ -50,15 +50,7 @@ def named_pictures(session: Session, project_id: int, which: Which) -> Sequence[
     if which.sift is None:
         return which.picture_ids or []
     now = dt.datetime.now().astimezone()
-    scope = field.scope_of(
-        session,
-        project_id,
-        split_id=which.split,
-        run_id=which.run,
-        look_id=which.look,
-        like_id=which.like,
-        now=now,
-    )
+    scope = field.scope_of(session, project_id, split_id=which.split, run_id=which.run, look_id=which.look, now=now)
     found = field.sifted_ids(session, scope, which.sift)
     if not found:
         raise MissingError("The Sift lets no picture through.", "Nothing was changed; write it wider.")

@@ -193,7 +193,6 @@ class Which(Write):
     split: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Split that the Sift's set: means.")
     run: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Run that the Sift's predicted: means.")
     look: int | None = Field(default=None, ge=1, le=2**31 - 1)
-    like: int | None = Field(default=None, ge=1, le=2**62, description="Picture that order:like compares with.")
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Self:
@@ -351,7 +350,7 @@ class JobRead(Read):
     id: int
     project_id: int | None
     project_name: str
-    kind: Literal["read", "import", "take_out", "bring_back", "empty", "train", "judge", "export"]
+    kind: Literal["read", "import", "take_out", "bring_back", "copies", "empty", "train", "judge", "export"]
     title: str
     subject_id: int
     state: Literal["waiting", "running", "done", "failed", "stopped"]

@@ -182,23 +182,18 @@ def change_class(
     MissingError, ConflictError, InputError
     """
     row = class_row(session, project_id, class_id)
-    before = {fact: getattr(row, fact) for fact in changes}
-    called = row.name
-    if "name" in changes:
+    before = {fact: getattr(row, fact) for fact, value in changes.items() if getattr(row, fact) != value}
+    if "name" in before:
         rename_class_row(session, row, str(changes["name"]))
-    if "sign" in changes:
+    if "sign" in before:
         set_sign(session, row, str(changes["sign"]))
-    if "colour" in changes:
+    if "colour" in before:
         row.colour = None if changes["colour"] is None else int(changes["colour"])
     made = [ClassChange(row.id, fact, was, getattr(row, fact)) for fact, was in before.items()]
-    made = [change for change in made if change.before != change.after]
-    said = [
-        f"{called} renamed {row.name}" if change.fact == "name" else f"{change.fact} of {row.name} chosen"
-        for change in made
-    ]
-    summary = ", ".join(said) or f"{row.name} left as it was"
-    kind = "class_rename" if "name" in changes else "class_look"
-    record(session, project_id, window, kind, summary, class_changes=made)
+    said = [f"{before['name']} renamed {row.name}"] if "name" in before else []
+    said += [f"{fact} of {row.name} chosen" for fact in before if fact != "name"]
+    kind = "class_rename" if "name" in before else "class_look"
+    record(session, project_id, window, kind, ", ".join(said) or f"{row.name} left as it was", class_changes=made)
     tell(session, "classes", project_id)
     return row
 

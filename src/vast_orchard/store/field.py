@@ -10,6 +10,7 @@ A record of a picture takes 16 bytes, so that a hundred thousand of them are one
 
 import datetime as dt
 from collections.abc import Sequence
+from dataclasses import replace
 from enum import StrEnum
 from typing import Any, TypeVar
 
@@ -251,14 +252,14 @@ def field_records(
 
 
 def sifted_ids(session: Session, scope: SiftScope, sift: str) -> Sequence[int]:
-    """The pictures that a Sift lets through, by their ids.
+    """The pictures that a Sift lets through, by their ids; an order that it asks for has no say.
 
     Raises
     ------
     SiftError
     """
-    compiled = compile_sift(parse(sift), scope)
-    return session.scalars(_joined(select(Picture.id).where(compiled.where), scope).order_by(Picture.id)).all()
+    where = compile_sift(replace(parse(sift), order=()), scope).where
+    return session.scalars(_joined(select(Picture.id).where(where), scope).order_by(Picture.id)).all()
 
 
 def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, limit: int) -> Sequence[PictureValue]:

@@ -26,6 +26,7 @@ export type Plan = Schemas["PlanRead"];
 export type PlannedClass = Schemas["PlannedClassRead"];
 export type Parcel = Schemas["ParcelRead"];
 export type FieldRowOf = Schemas["FieldRowRead"];
+export type CopiesOf = Schemas["CopiesRead"];
 export type Completion = Schemas["CompletionRead"];
 export type Action = Schemas["ActionRead"];
 export type Undone = Schemas["UndoRead"];

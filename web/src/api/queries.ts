@@ -33,6 +33,13 @@ export interface FieldQuery {
   readonly group: GroupKey;
   readonly split: number | undefined;
   readonly run: number | undefined;
+  /** The picture that `order:like` compares with. */
+  readonly like: number | undefined;
+}
+
+/** What an address says of a Sift's context, as the server reads it. */
+function contextOf({ split, run, like }: FieldQuery): { split?: number; run?: number; like?: number } {
+  return { ...(split ? { split } : {}), ...(run ? { run } : {}), ...(like ? { like } : {}) };
 }
 
 export interface FieldData {
@@ -58,8 +65,7 @@ export function useField(projectId: number, asked: FieldQuery) {
       const query = {
         sift: asked.sift,
         group: asked.group,
-        ...(asked.split ? { split: asked.split } : {}),
-        ...(asked.run ? { run: asked.run } : {}),
+        ...contextOf(asked),
       };
       const records = (start: number, count?: number) => {
         const params = new URLSearchParams(
@@ -92,7 +98,7 @@ export function useField(projectId: number, asked: FieldQuery) {
 /** What could stand at the cursor of a Sift. */
 export function useCompletions(projectId: number, asked: FieldQuery, draft: string, at: number | undefined) {
   return useQuery({
-    queryKey: ["pictures", "completions", projectId, asked.split, asked.run, draft, at],
+    queryKey: ["pictures", "completions", projectId, contextOf(asked), draft, at],
     enabled: at !== undefined,
     retry: false,
     queryFn: () =>
@@ -103,8 +109,7 @@ export function useCompletions(projectId: number, asked: FieldQuery, draft: stri
             query: {
               sift: draft,
               at: at ?? 0,
-              ...(asked.split ? { split: asked.split } : {}),
-              ...(asked.run ? { run: asked.run } : {}),
+              ...contextOf(asked),
             },
           },
         }),
@@ -225,6 +230,14 @@ export function useBin(projectId: number) {
     queryKey: ["bin", projectId],
     queryFn: () =>
       need(client.GET("/api/projects/{project_id}/bin", { params: { path: { project_id: projectId } } })),
+  });
+}
+
+export function useCopies(projectId: number) {
+  return useQuery({
+    queryKey: ["copies", projectId],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/copies", { params: { path: { project_id: projectId } } })),
   });
 }
 

@@ -416,7 +416,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/pictures/{picture_id}/note": {
+    "/api/projects/{project_id}/notes": {
         parameters: {
             query?: never;
             header?: never;
@@ -424,12 +424,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        put?: never;
         /**
-         * Write Note
-         * @description Write a picture's note anew.
+         * Write Notes
+         * @description Write the note of pictures anew.
          */
-        put: operations["write_note_api_projects__project_id__pictures__picture_id__note_put"];
-        post?: never;
+        post: operations["write_notes_api_projects__project_id__notes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -454,10 +454,10 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Rename Class
-         * @description Another name; pictures and sign stay.
+         * Change Class
+         * @description Another name, sign or colour; its pictures stay.
          */
-        patch: operations["rename_class_api_projects__project_id__classes__class_id__patch"];
+        patch: operations["change_class_api_projects__project_id__classes__class_id__patch"];
         trace?: never;
     };
     "/api/projects/{project_id}/classes/{class_id}/merge": {
@@ -494,6 +494,86 @@ export interface paths {
          * @description A new class with these pictures, as one step.
          */
         post: operations["split_off_api_projects__project_id__split_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Copies
+         * @description What is known of copies.
+         */
+        get: operations["read_copies_api_projects__project_id__copies_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/copies/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search Copies
+         * @description Compare pictures that nobody has compared yet, as every import does by itself.
+         */
+        post: operations["search_copies_api_projects__project_id__copies_search_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/copies/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Copies
+         * @description Keep pictures and exclude their copies.
+         */
+        post: operations["keep_copies_api_projects__project_id__copies_keep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/copies/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dismiss Copies
+         * @description Say that pictures are no copies, for good.
+         */
+        post: operations["dismiss_copies_api_projects__project_id__copies_dismiss_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1473,6 +1553,11 @@ export interface components {
             place: number;
             /** Sign */
             sign: string;
+            /**
+             * Colour
+             * @description One of ten, chosen by a person; null for the one of its place.
+             */
+            colour: number | null;
             /** Count */
             count: number;
         };
@@ -1519,6 +1604,24 @@ export interface components {
             name: string;
         };
         /**
+         * ClassUpdate
+         * @description What to change of a class; what is left out stays.
+         */
+        ClassUpdate: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Sign
+             * @default
+             */
+            sign: string;
+            /** Colour */
+            colour?: number | null;
+        };
+        /**
          * ClassWrite
          * @description A class's name.
          */
@@ -1539,6 +1642,47 @@ export interface components {
             words: string;
             /** Count */
             count: number | null;
+        };
+        /**
+         * CopiesKeep
+         * @description Pictures to keep of their copies; without any, the largest of each group whose labels agree.
+         */
+        CopiesKeep: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+        };
+        /**
+         * CopiesRead
+         * @description What is known of a project's copies.
+         */
+        CopiesRead: {
+            /**
+             * Groups
+             * @description Groups in which two pictures or more are not excluded.
+             */
+            groups: number;
+            /**
+             * Differing
+             * @description Of these, under different labels.
+             */
+            differing: number;
+            /** Pictures */
+            pictures: number;
+            /**
+             * Waiting
+             * @description Pictures whose copies nobody has looked for yet.
+             */
+            waiting: number;
+            /**
+             * Repeated
+             * @description Pictures whose very file came in more than once.
+             */
+            repeated: number;
+            /**
+             * Repeated Differing
+             * @description Of these, under two labels.
+             */
+            repeated_differing: number;
         };
         /**
          * DiskRead
@@ -1645,6 +1789,16 @@ export interface components {
             test: number;
             /** Excluded */
             excluded: number;
+            /**
+             * Classes
+             * @description Of a row of copies, the classes in it.
+             */
+            classes: number[];
+            /**
+             * Exact
+             * @description Of a row of copies, whether all have the same pixels as another.
+             */
+            exact: boolean;
         };
         /**
          * FootingRead
@@ -1671,7 +1825,7 @@ export interface components {
          * @description What the rows of the field stand for.
          * @enum {string}
          */
-        Grouping: "class" | "set" | "size" | "format" | "day" | "predicted" | "nothing";
+        Grouping: "class" | "set" | "size" | "format" | "day" | "predicted" | "copies" | "nothing";
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1756,7 +1910,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "read" | "import" | "take_out" | "bring_back" | "empty" | "train" | "judge" | "export";
+            kind: "read" | "import" | "take_out" | "bring_back" | "copies" | "empty" | "train" | "judge" | "export";
             /** Title */
             title: string;
             /** Subject Id */
@@ -1927,10 +2081,26 @@ export interface components {
             layers: components["schemas"]["LayerRead"][];
         };
         /**
-         * NoteWrite
-         * @description A picture's note.
+         * NotesCreate
+         * @description Pictures and their new note; an empty one takes it away.
          */
-        NoteWrite: {
+        NotesCreate: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
             /** Note */
             note: string;
         };
@@ -2647,6 +2817,28 @@ export interface components {
             /** Brightness */
             brightness: number;
         };
+        /**
+         * Which
+         * @description The pictures that are meant: by their ids, or all that a Sift lets through.
+         */
+        Which: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -3123,6 +3315,8 @@ export interface operations {
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
+                /** @description The picture that order:like compares with. */
+                like?: number | null;
             };
             header?: never;
             path: {
@@ -3255,6 +3449,8 @@ export interface operations {
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
+                /** @description The picture that order:like compares with. */
+                like?: number | null;
             };
             header?: never;
             path: {
@@ -3296,6 +3492,8 @@ export interface operations {
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
+                /** @description The picture that order:like compares with. */
+                like?: number | null;
             };
             header?: never;
             path: {
@@ -3366,6 +3564,8 @@ export interface operations {
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
+                /** @description The picture that order:like compares with. */
+                like?: number | null;
             };
             header?: never;
             path: {
@@ -3573,7 +3773,7 @@ export interface operations {
             };
         };
     };
-    write_note_api_projects__project_id__pictures__picture_id__note_put: {
+    write_notes_api_projects__project_id__notes_post: {
         parameters: {
             query?: never;
             header: {
@@ -3581,14 +3781,13 @@ export interface operations {
                 "X-Window": string;
             };
             path: {
-                picture_id: number;
                 project_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NoteWrite"];
+                "application/json": components["schemas"]["NotesCreate"];
             };
         };
         responses: {
@@ -3647,7 +3846,7 @@ export interface operations {
             };
         };
     };
-    rename_class_api_projects__project_id__classes__class_id__patch: {
+    change_class_api_projects__project_id__classes__class_id__patch: {
         parameters: {
             query?: never;
             header: {
@@ -3662,7 +3861,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ClassWrite"];
+                "application/json": components["schemas"]["ClassUpdate"];
             };
         };
         responses: {
@@ -3745,6 +3944,144 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_copies_api_projects__project_id__copies_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    search_copies_api_projects__project_id__copies_search_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_copies_api_projects__project_id__copies_keep_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopiesKeep"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    dismiss_copies_api_projects__project_id__copies_dismiss_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Which"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

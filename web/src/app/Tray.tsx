@@ -11,6 +11,7 @@ import { useNotices } from "../parts/Notices";
 import { ProgressBar } from "../parts/ProgressBar";
 
 const PLACE: Record<Job["kind"], string> = {
+  copies: "rows?group=copies&sift=copies",
   read: "rows/bring-in",
   import: "rows",
   take_out: "rows",

@@ -1,8 +1,9 @@
 /** The picture field as geometry: rows by key, lines of tiles within them, and what a point or rectangle meets. */
 import type { ClassOf, FieldRowOf } from "../api/client";
+import { colourPlace } from "./classColour";
 import { setWords } from "./words";
 
-export const GROUPS = ["class", "set", "size", "day", "format", "predicted", "nothing"] as const;
+export const GROUPS = ["class", "set", "size", "day", "format", "predicted", "copies", "nothing"] as const;
 export type GroupKey = (typeof GROUPS)[number];
 export const TILE_SIZES = [12, 24, 56, 104, 200] as const;
 export type TileSize = (typeof TILE_SIZES)[number];
@@ -29,11 +30,14 @@ export interface FieldRow {
   readonly name: string;
   /** What dropping a picture here labels it; undefined where rows are no labels. */
   readonly classId: number | null | undefined;
+  /** Which of the class colours. */
   readonly place: number | undefined;
   readonly sign: string | undefined;
   readonly count: number;
   readonly sets: Counts;
   readonly excluded: number;
+  /** Of a row of copies: its classes, and whether all its pictures have the same pixels as another. */
+  readonly copies: { readonly classes: readonly ClassOf[]; readonly exact: boolean } | undefined;
 }
 
 export interface FieldLine {
@@ -73,10 +77,20 @@ function fieldRow(
 ): FieldRow {
   const { training, validation, test, excluded, count } = counted;
   const sets = { training, validation, test, none: count - training - validation - test };
-  return { key, name, classId, place: entry?.place, sign: entry?.sign, count, sets, excluded };
+  const place = colourPlace(entry);
+  return { key, name, classId, place, sign: entry?.sign, count, sets, excluded, copies: undefined };
 }
 
-const NO_PICTURES = { key: null, count: 0, training: 0, validation: 0, test: 0, excluded: 0 };
+const NO_PICTURES = {
+  key: null,
+  count: 0,
+  training: 0,
+  validation: 0,
+  test: 0,
+  excluded: 0,
+  classes: [],
+  exact: false,
+};
 
 /**
  * Rows of the field as they were counted. By class there is a row for each, unlabelled first; `whole` shows empty ones
@@ -113,10 +127,18 @@ export function fieldRows(
       const entry = classes.find((item) => String(item.id) === row.key);
       return fieldRow(row, key, row.key === null ? "not asked" : (entry?.name ?? "a deleted class"), entry);
     }
+    if (group === "copies") return copiesRow(row, key, classes);
     if (group === "set") return fieldRow(row, key, setWords(row.key));
     if (group === "nothing") return fieldRow(row, key, "all");
     return fieldRow(row, key, group === "size" ? `${row.key} px` : (row.key ?? "none"));
   });
+}
+
+function copiesRow(counted: FieldRowOf, key: string, classes: readonly ClassOf[]): FieldRow {
+  if (counted.key === null) return fieldRow(counted, key, "no copies");
+  const own = classes.filter((entry) => counted.classes.includes(entry.id));
+  const name = own.length > 1 ? "different labels" : counted.exact ? "the same pixels" : "nearly the same";
+  return { ...fieldRow(counted, key, name), copies: { classes: own, exact: counted.exact } };
 }
 
 /** How unequal the classes are, where the largest has more than five times the pictures of the smallest. */

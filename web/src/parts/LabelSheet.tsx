@@ -2,6 +2,7 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { useState } from "react";
 import type { ClassOf } from "../api/client";
+import { colourPlace } from "../domain/classColour";
 import { ClassSign } from "./ClassSign";
 import { Sheet } from "./Sheet";
 
@@ -42,7 +43,7 @@ export function LabelSheet({ title, classes, onClose, onChoose }: Props) {
               value={entry}
               className="flex cursor-pointer items-center gap-2 px-2 py-1 data-focus:bg-choice-wash"
             >
-              <ClassSign place={entry.place} sign={entry.sign} />
+              <ClassSign place={colourPlace(entry)} sign={entry.sign} />
               {entry.name}
               <span className="ml-auto text-quiet">{entry.count}</span>
             </ComboboxOption>

@@ -1,6 +1,6 @@
 /** A judged picture: its foot split in two where it was read wrongly, true class left, predicted right. */
 import type { ClassOf, Outcome, Run } from "../../api/client";
-import { classColour, signColour } from "../../domain/classColour";
+import { classColour, colourPlace, signColour } from "../../domain/classColour";
 import { probability } from "../../domain/words";
 
 interface Props {
@@ -16,7 +16,7 @@ export function OutcomeTile({ outcome, run, classes, chosen, onChoose, onOpen }:
   const facts = (id: number) => {
     const now = classes.find((entry) => entry.id === id);
     const then = run.classes.find((entry) => entry.id === id);
-    return { name: then?.name ?? "?", sign: then?.sign ?? "?", place: now?.place };
+    return { name: then?.name ?? "?", sign: then?.sign ?? "?", place: colourPlace(now) };
   };
   const truth = facts(outcome.true_class);
   const predicted = facts(outcome.predicted_class);

@@ -1,5 +1,6 @@
 /** Precision, recall and F1 of each class with their counts, and the macro means. */
 import type { ClassOf, Judgement, Run } from "../../api/client";
+import { colourPlace } from "../../domain/classColour";
 import { score } from "../../domain/words";
 import { ClassSign } from "../../parts/ClassSign";
 
@@ -34,7 +35,10 @@ export function ScoreTable({ run, judgement, classes }: Props) {
           return (
             <tr key={entry.id} className="border-t border-hairline">
               <td>
-                <ClassSign place={classes.find((item) => item.id === entry.id)?.place} sign={entry.sign} />{" "}
+                <ClassSign
+                  place={colourPlace(classes.find((item) => item.id === entry.id))}
+                  sign={entry.sign}
+                />{" "}
                 {entry.name}
               </td>
               <td className={number}>{score(scores?.precision)}</td>

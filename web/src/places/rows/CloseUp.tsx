@@ -3,6 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf } from "../../api/client";
 import { usePictureDetail } from "../../api/queries";
+import { colourPlace } from "../../domain/classColour";
 import { bytes, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
@@ -18,11 +19,23 @@ interface Props {
   onStep: (by: -1 | 1) => void;
   onKey: (event: KeyboardEvent) => void;
   onNote: (note: string) => void;
+  /** Show what is most like it first. */
+  onLike: () => void;
 }
 
 const IMAGE_SIDE = 480;
 
-export function CloseUp({ projectId, pictureId, split, classes, onClose, onStep, onKey, onNote }: Props) {
+export function CloseUp({
+  projectId,
+  pictureId,
+  split,
+  classes,
+  onClose,
+  onStep,
+  onKey,
+  onNote,
+  onLike,
+}: Props) {
   const detail = usePictureDetail(projectId, pictureId, split);
   const picture = detail.data?.picture;
   const onKeyDown = (event: KeyboardEvent) => {
@@ -66,7 +79,7 @@ export function CloseUp({ projectId, pictureId, split, classes, onClose, onStep,
           </div>
           <div className="flex h-[520px] w-[270px] flex-col p-4">
             <DialogTitle className="flex items-center gap-2 text-lg font-semibold">
-              {entry && <ClassSign place={entry.place} sign={entry.sign} />}
+              {entry && <ClassSign place={colourPlace(entry)} sign={entry.sign} />}
               {entry?.name ?? "unlabelled"}
             </DialogTitle>
             <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
@@ -89,6 +102,11 @@ export function CloseUp({ projectId, pictureId, split, classes, onClose, onStep,
             {picture.excluded && <p className="mt-2 text-sm">Excluded: left out of dividing and training.</p>}
             {picture.unsure && <p className="mt-2 text-sm">Marked unsure.</p>}
             {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
+            <p className="mt-2">
+              <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={onLike}>
+                Most alike first
+              </Button>
+            </p>
             <NoteField key={picture.id} note={picture.note} onNote={onNote} />
             <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
               {detail.data && (

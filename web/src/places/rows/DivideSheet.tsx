@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { asProblemOf, type ClassOf, client, need, type SetName, type Split } from "../../api/client";
+import { colourPlace } from "../../domain/classColour";
 import { percent, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
@@ -155,7 +156,7 @@ function Counts({ classes, split }: { classes: readonly ClassOf[]; split: Split 
             return (
               <tr key={entry.id} className="border-t border-hairline">
                 <td className="py-1">
-                  <ClassSign place={entry.place} sign={entry.sign} /> {entry.name}
+                  <ClassSign place={colourPlace(entry)} sign={entry.sign} /> {entry.name}
                 </td>
                 <td>
                   <SetBar counts={counts} whole={largest} />

@@ -1,6 +1,7 @@
 /** A row's head, at its left end: name, count, how it divides into sets, its count beside the largest row's, and what
  * can be done with a class. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { colourPlace } from "../../domain/classColour";
 import type { FieldRow } from "../../domain/field";
 import { HEAD_WIDTH } from "../../domain/field";
 import { ClassSign } from "../../parts/ClassSign";
@@ -8,7 +9,7 @@ import { SetBar } from "../../parts/SetBar";
 
 export interface RowHeadActions {
   onChooseAll: (row: FieldRow) => void;
-  onRename: (classId: number) => void;
+  onChange: (classId: number) => void;
   onMerge: (classId: number) => void;
   onMove: (classId: number, by: -1 | 1) => void;
   onDelete: (classId: number) => void;
@@ -30,6 +31,16 @@ export function RowHead({ row, largest, actions }: Props) {
           {row.count.toLocaleString("en")}
         </span>
       </div>
+      {row.copies && (
+        <div className="mt-1 flex flex-wrap gap-1">
+          {row.copies.classes.map((entry) => (
+            <span key={entry.id} className="flex items-center gap-1 text-sm">
+              <ClassSign place={colourPlace(entry)} sign={entry.sign} />
+              {entry.name}
+            </span>
+          ))}
+        </div>
+      )}
       {row.classId !== undefined && (
         <div className="mt-1">
           <SetBar counts={row.sets} whole={largest} height={6} />
@@ -45,7 +56,7 @@ function HeadMenu({ row, actions }: { row: FieldRow; actions: RowHeadActions }) 
   if (row.count) items.push(["Choose all of the row", () => actions.onChooseAll(row)]);
   if (typeof classId === "number") {
     items.push(
-      ["Rename", () => actions.onRename(classId)],
+      ["Name, sign, colour", () => actions.onChange(classId)],
       ["Merge into another class", () => actions.onMerge(classId)],
       ["Earlier in the order", () => actions.onMove(classId, -1)],
       ["Later in the order", () => actions.onMove(classId, 1)],

@@ -1,7 +1,7 @@
 /** Rows: bring in, look, sort, divide, mend. */
 import { type DragEvent, type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
-import { useBin, useField, useJobs, usePictureDetail } from "../../api/queries";
+import { useNavigate } from "react-router";
+import { useBin, useCopies, useField, useJobs, usePictureDetail } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import {
   type FieldRow,
@@ -14,46 +14,21 @@ import {
 } from "../../domain/field";
 import { EMPTY_INDEX, EXCLUDED, UNSURE } from "../../domain/fieldIndex";
 import { isActive, jobWords } from "../../domain/jobs";
-import { labelKey } from "../../domain/labelKeys";
 import { moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/selection";
+import { orderedByLikeness } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
-import { Button } from "../../parts/Button";
-import { Choice } from "../../parts/Choice";
-import { LabelSheet } from "../../parts/LabelSheet";
-import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
-import { ProgressBar } from "../../parts/ProgressBar";
-import { Empty, Failed, Reading } from "../../parts/States";
 import { fromDrop } from "./bringIn";
 import { CloseUp } from "./CloseUp";
-import { DivideSheet } from "./DivideSheet";
+import { CopiesBar } from "./CopiesBar";
 import { Field } from "./Field";
-import { HistorySheet } from "./HistorySheet";
+import { FieldStates } from "./FieldStates";
+import { type Laid, RowsSheets } from "./RowsSheets";
+import { RowsTools } from "./RowsTools";
+import { mendByKey, type RowDesk } from "./rowKeys";
 import { SIFT_INPUT, SiftLine } from "./SiftLine";
-import { TakeOutSheet } from "./TakeOutSheet";
 import { useMending } from "./useMending";
 import { useSending } from "./useSending";
-
-type Laid =
-  | { kind: "take out" }
-  | { kind: "divide" }
-  | { kind: "new class" }
-  | { kind: "split off" }
-  | { kind: "rename class"; classId: number }
-  | { kind: "merge class"; classId: number }
-  | { kind: "history"; only: boolean }
-  | { kind: "label" }
-  | undefined;
-
-const GROUP_WORDS: Record<GroupKey, string> = {
-  class: "class",
-  set: "set",
-  size: "size",
-  day: "day brought in",
-  format: "file format",
-  predicted: "predicted class",
-  nothing: "nothing",
-};
 
 const MOVE_ON = "vast-orchard-move-on";
 
@@ -63,16 +38,17 @@ export function RowsPlace() {
   const group: GroupKey = GROUPS.find((key) => key === params.get("group")) ?? "class";
   const size = tileSizeOf(params.get("tile"));
   const sift = params.get("sift") ?? "";
+  const like = Number(params.get("like")) || undefined;
   const asked = useMemo(
-    () => ({ sift, group, split: split?.id, run: run?.id }),
-    [sift, group, split?.id, run?.id],
+    () => ({ sift, group, split: split?.id, run: run?.id, like }),
+    [sift, group, split?.id, run?.id, like],
   );
   const field = useField(project.id, asked);
   const mending = useMending(project.id);
   const { data: jobs = [] } = useJobs();
-  const arriving = jobs.find(
-    (job) => job.kind === "import" && job.project_id === project.id && isActive(job),
-  );
+  const underWay = (kind: "import" | "copies") =>
+    jobs.find((job) => job.kind === kind && job.project_id === project.id && isActive(job));
+  const arriving = underWay("import");
   const { fail } = useNotices();
   const [laid, setLaid] = useState<Laid>();
   const [selection, setSelection] = useState<Selection>(NOTHING_CHOSEN);
@@ -82,6 +58,7 @@ export function RowsPlace() {
   const navigate = useNavigate();
   const { sending, send, stop } = useSending(project.id);
   const bin = useBin(project.id);
+  const copies = useCopies(project.id);
   const bringIn = () => navigate(`/p/${project.id}/rows/bring-in`);
 
   // A mistake in the Sift leaves on show what was there before it.
@@ -142,35 +119,37 @@ export function RowsPlace() {
     setSelection({ chosen: new Set([id]), focus: next, anchor: next });
   };
 
-  const mendByKey = (event: KeyboardEvent, ids: readonly number[]) => {
-    if (event.altKey) return;
-    if (event.ctrlKey || event.metaKey) {
-      const key = event.key.toLowerCase();
-      if (key === "z" && !event.shiftKey) void mending.undo();
-      else if (key === "y" || key === "z") void mending.redo();
-      else if (key === "a") setSelection((now) => ({ ...now, chosen: new Set(index.ids()) }));
-      else return;
-      event.preventDefault();
-      return;
-    }
-    const asksFor = labelKey(event.key, classes);
-    if (asksFor?.kind === "label") label(ids, asksFor.classId);
-    else if (asksFor && ids.length) setLaid({ kind: "label" });
-    else if (event.key === "x") toggle(ids, "excluded");
-    else if (event.key === "u") toggle(ids, "unsure");
-    else if (event.key === "n") setLaid({ kind: ids.length ? "split off" : "new class" });
-    else if (event.key === "h") setLaid({ kind: "history", only: false });
-    else if (event.key === "/") document.getElementById(SIFT_INPUT)?.focus();
-    else if (event.key === "Delete") {
-      if (ids.length) void mending.bin(ids);
-      if (closeUp !== undefined) step(1);
-    } else if (event.key === "Escape") setSelection((now) => ({ ...now, chosen: new Set() }));
-    else if (event.key === "+" || event.key === "-") {
-      const next = TILE_SIZES[TILE_SIZES.indexOf(size) + (event.key === "+" ? 1 : -1)];
-      if (next) setAddress({ tile: String(next) });
-    } else return;
-    event.preventDefault();
+  /** Puts the pictures most like this one first, in every row. */
+  const showLike = (id: number) => {
+    setCloseUp(undefined);
+    setAddress({ like: String(id), sift: orderedByLikeness(sift) });
   };
+
+  const resize = (by: -1 | 1) => {
+    const next = TILE_SIZES[TILE_SIZES.indexOf(size) + by];
+    if (next) setAddress({ tile: String(next) });
+  };
+
+  const desk: RowDesk = {
+    classes,
+    label,
+    toggle,
+    bin: (ids) => {
+      void mending.bin(ids);
+      if (closeUp !== undefined) step(1);
+    },
+    keepOfCopies: (ids) => void mending.keepOfCopies(ids),
+    dismissCopies: (ids) => void mending.dismissCopies(ids),
+    undo: () => void mending.undo(),
+    redo: () => void mending.redo(),
+    lay: setLaid,
+    showLike,
+    chooseAll: () => setSelection((now) => ({ ...now, chosen: new Set(index.ids()) })),
+    chooseNone: () => setSelection((now) => ({ ...now, chosen: new Set() })),
+    sift: () => document.getElementById(SIFT_INPUT)?.focus(),
+    resize,
+  };
+  const onKey = (event: KeyboardEvent, ids: readonly number[]) => mendByKey(event, ids, desk);
 
   const chooseRow = (row: FieldRow) => {
     const first = rows.slice(0, rows.indexOf(row)).reduce((sum, entry) => sum + entry.count, 0);
@@ -199,7 +178,6 @@ export function RowsPlace() {
     fromDrop(event.dataTransfer).then((files) => send(files, className ? { className } : {}), fail);
   };
 
-  const nameOf = (classId: number) => classes.find((entry) => entry.id === classId)?.name ?? "";
   const unequal = group === "class" && !sift ? imbalance(rows) : undefined;
   const nothing = data !== undefined && total === 0 && !sift;
   return (
@@ -214,64 +192,23 @@ export function RowsPlace() {
       onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
       onDrop={onDrop}
     >
-      <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
-        <Button kind={total || sift ? "plain" : "main"} onClick={bringIn}>
-          Bring in pictures
-        </Button>
-        <Button disabled={nothing} onClick={() => setLaid({ kind: "divide" })}>
-          Divide
-        </Button>
-        <Button onClick={() => setLaid({ kind: chosen.length ? "split off" : "new class" })}>
-          {chosen.length ? "Split off" : "New class"}
-        </Button>
-        <Button disabled={nothing} onClick={() => setLaid({ kind: "take out" })}>
-          Take out
-        </Button>
-        <Button title="What was changed (H)" onClick={() => setLaid({ kind: "history", only: false })}>
-          History
-        </Button>
-        <Button title="Take back this window's last step (Ctrl + Z)" onClick={() => void mending.undo()}>
-          Undo
-        </Button>
-        {sending && (
-          <div className="flex w-64 items-center gap-2" role="status">
-            <span className="whitespace-nowrap">
-              Sending {sending.sent} of {sending.total}
-            </span>
-            <ProgressBar done={sending.sent} total={sending.total} label="Sending files" />
-            <Button onClick={stop}>Stop</Button>
-          </div>
-        )}
-        <div className="ml-auto flex items-center gap-4">
-          {!!bin.data?.count && (
-            <Link to={`/p/${project.id}/rows/bin`} className="text-quiet hover:underline">
-              Bin {bin.data.count.toLocaleString("en")}
-            </Link>
-          )}
-          <label className="flex items-center gap-2">
-            <span className="text-quiet">Rows by</span>
-            <select
-              className="rounded-control border border-edge bg-surface px-1.5 py-0.5"
-              value={group}
-              onChange={(event) =>
-                setAddress({ group: event.target.value === "class" ? undefined : event.target.value })
-              }
-            >
-              {GROUPS.filter((key) => key !== "predicted" || run).map((key) => (
-                <option key={key} value={key}>
-                  {GROUP_WORDS[key]}
-                </option>
-              ))}
-            </select>
-          </label>
-          <Choice<TileSize>
-            label="Tiles"
-            value={size}
-            onChange={(value) => setAddress({ tile: String(value) })}
-            options={TILE_SIZES.map((value) => ({ value, label: value, title: `${value} pixels` }))}
-          />
-        </div>
-      </div>
+      <RowsTools
+        projectId={project.id}
+        nothing={nothing}
+        fresh={!total && !sift}
+        chosen={chosen.length}
+        binned={bin.data?.count ?? 0}
+        copies={copies.data}
+        run={run}
+        group={group}
+        size={size}
+        sending={sending}
+        onStopSending={stop}
+        onBringIn={bringIn}
+        onLay={(kind) => setLaid(kind === "history" ? { kind, only: false } : { kind })}
+        onUndo={() => void mending.undo()}
+        onAddress={setAddress}
+      />
       <div className="flex items-center gap-3 border-b border-hairline px-3 py-1">
         <SiftLine
           projectId={project.id}
@@ -305,46 +242,26 @@ export function RowsPlace() {
           Move on
         </label>
       </div>
+      {group === "copies" && (
+        <CopiesBar
+          projectId={project.id}
+          copies={copies.data}
+          searching={underWay("copies")}
+          chosen={chosen}
+          onKeep={(ids) => void mending.keepOfCopies(ids)}
+          onDismiss={(ids) => void mending.dismissCopies(ids)}
+          onSearch={() => void mending.searchCopies()}
+        />
+      )}
       <div className="relative min-h-0 flex-1">
-        {field.isPending && <Reading what="pictures" />}
-        {field.isError && !field.error.place && (
-          <Failed error={field.error} onRetry={() => void field.refetch()} />
-        )}
-        {field.error?.place && !data && (
-          <Empty title="Nothing is shown, because the Sift has a mistake">
-            <p className="mb-4">It is marked in the line above, with how to mend it.</p>
-            <Button kind="main" onClick={() => setAddress({ sift: undefined })}>
-              Show all
-            </Button>
-          </Empty>
-        )}
-        {nothing && arriving && (
-          <Empty title={arriving.title}>
-            <p className="mb-2">{jobWords(arriving)}</p>
-            <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
-          </Empty>
-        )}
-        {nothing && !arriving && (
-          <Empty title="No pictures yet">
-            <p className="mb-4">
-              Drop files, a folder, a zip or a tar here. You see which classes were understood, and what is
-              skipped, before anything is stored; nothing is added twice.
-            </p>
-            <Button kind="main" onClick={bringIn}>
-              Bring in pictures
-            </Button>
-          </Empty>
-        )}
-        {data && total === 0 && sift && !field.isError && (
-          <Empty title="The Sift lets no picture through">
-            <p className="mb-4">
-              Nothing is <code className="font-mono">{sift}</code>.
-            </p>
-            <Button kind="main" onClick={() => setAddress({ sift: undefined })}>
-              Show all
-            </Button>
-          </Empty>
-        )}
+        <FieldStates
+          field={field}
+          data={data}
+          sift={sift}
+          arriving={arriving}
+          onShowAll={() => setAddress({ sift: undefined })}
+          onBringIn={bringIn}
+        />
         {total > 0 && (
           <Field
             projectId={project.id}
@@ -357,10 +274,10 @@ export function RowsPlace() {
             onSelection={setSelection}
             onLabel={label}
             onOpen={setCloseUp}
-            onKey={(event) => mendByKey(event, chosen)}
+            onKey={(event) => onKey(event, chosen)}
             heads={{
               onChooseAll: chooseRow,
-              onRename: (classId) => setLaid({ kind: "rename class", classId }),
+              onChange: (classId) => setLaid({ kind: "class", classId }),
               onMerge: (classId) => setLaid({ kind: "merge class", classId }),
               onMove: moveClass,
               onDelete: (classId) => void mending.deleteClass(classId),
@@ -381,87 +298,25 @@ export function RowsPlace() {
           classes={classes}
           onClose={() => setCloseUp(undefined)}
           onStep={step}
-          onKey={(event) => mendByKey(event, [closeUp])}
-          onNote={(note) => void mending.note(closeUp, note)}
+          onKey={(event) => onKey(event, [closeUp])}
+          onLike={() => showLike(closeUp)}
+          onNote={(note) => void mending.note([closeUp], note)}
         />
       )}
-      {laid?.kind === "take out" && (
-        <TakeOutSheet
-          projectId={project.id}
-          pictures={project.pictures}
-          sifted={sift ? { ...asked, count: total } : undefined}
-          chosen={chosen}
-          split={split}
-          onClose={() => setLaid(undefined)}
-        />
-      )}
-      {laid?.kind === "divide" && (
-        <DivideSheet
-          projectId={project.id}
-          classes={classes}
-          split={split}
-          onClose={() => setLaid(undefined)}
-          onDivided={(made) => setAddress({ split: String(made.id) })}
-        />
-      )}
-      {laid?.kind === "new class" && (
-        <NameSheet
-          title="New class"
-          label="Name"
-          action="Make class"
-          onClose={() => setLaid(undefined)}
-          onName={mending.newClass}
-        />
-      )}
-      {laid?.kind === "split off" && (
-        <NameSheet
-          title={`Split off ${plural(chosen.length, "picture")} as a new class`}
-          label="Name"
-          action="Split off"
-          onClose={() => setLaid(undefined)}
-          onName={(name) => mending.splitOff(name, chosen)}
-        />
-      )}
-      {laid?.kind === "rename class" && (
-        <NameSheet
-          title="Rename class"
-          label="New name"
-          action="Rename"
-          initial={nameOf(laid.classId)}
-          onClose={() => setLaid(undefined)}
-          onName={(name) => mending.renameClass(laid.classId, name)}
-        />
-      )}
-      {laid?.kind === "merge class" && (
-        <LabelSheet
-          title={`Merge ${nameOf(laid.classId)} into`}
-          classes={classes.filter((entry) => entry.id !== laid.classId)}
-          onClose={() => setLaid(undefined)}
-          onChoose={(into) => void mending.mergeClass(laid.classId, into)}
-        />
-      )}
-      {laid?.kind === "history" && (
-        <HistorySheet
-          projectId={project.id}
-          picture={chosen.length === 1 ? { id: chosen[0] as number, only: laid.only } : undefined}
-          onOnly={(only) => setLaid({ kind: "history", only })}
-          onShow={(action) => {
-            setAddress({ sift: `action:${action}` });
-            setLaid(undefined);
-          }}
-          onUndo={() => void mending.undo()}
-          onRedo={() => void mending.redo()}
-          onClose={() => setLaid(undefined)}
-        />
-      )}
-      {laid?.kind === "label" && (
-        <LabelSheet
-          title={`Label ${plural(closeUp === undefined ? chosen.length : 1, "picture")}`}
-          classes={classes}
-          onClose={() => setLaid(undefined)}
-          onChoose={(classId) => label(closeUp === undefined ? chosen : [closeUp], classId)}
-        />
-      )}
+      <RowsSheets
+        laid={laid}
+        project={project}
+        classes={classes}
+        split={split}
+        asked={asked}
+        total={total}
+        chosen={chosen}
+        mended={closeUp === undefined ? chosen : [closeUp]}
+        mending={mending}
+        onLay={setLaid}
+        onLabel={label}
+        onAddress={setAddress}
+      />
     </div>
   );
 }

@@ -1,6 +1,6 @@
 /** Paints the tiles of the picture field that are on show: picture, foot, marks, and what is chosen. */
 import type { ClassOf } from "../../api/client";
-import { signColour } from "../../domain/classColour";
+import { COLOURS, colourPlace, signColour } from "../../domain/classColour";
 import {
   type FieldLayout,
   FOOT_HEIGHT,
@@ -23,8 +23,6 @@ export interface Palette {
   readonly ink: string;
   readonly textures: { readonly validation: CanvasPattern | null; readonly test: CanvasPattern | null };
 }
-
-const COLOURS = 10;
 
 export function readPalette(context: CanvasRenderingContext2D): Palette {
   const style = getComputedStyle(document.documentElement);
@@ -161,7 +159,7 @@ function paintTile(
 }
 
 function colourOf(palette: Palette, entry: ClassOf | undefined): string {
-  return (entry && palette.classes[entry.place % COLOURS]) || palette.none;
+  return palette.classes[colourPlace(entry) ?? -1] ?? palette.none;
 }
 
 /** Class by colour and sign, set by texture; read wrongly, it is split: true class left, predicted right. */
@@ -196,10 +194,10 @@ function paintFoot(
   if (!signed) return;
   on.font = `700 ${Math.min(12, height - 2)}px "Source Sans 3 Variable", sans-serif`;
   on.textBaseline = "middle";
-  on.fillStyle = signColour(entry?.place);
+  on.fillStyle = signColour(colourPlace(entry));
   on.fillText(entry?.sign ?? "–", x + 4, y + height / 2 + 0.5);
   if (split) {
-    on.fillStyle = signColour(predicted?.place);
+    on.fillStyle = signColour(colourPlace(predicted));
     on.fillText(predicted?.sign ?? "–", x + size / 2 + 4, y + height / 2 + 0.5);
   }
 }

@@ -5,14 +5,25 @@ import { client, header, need } from "../../api/client";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
 
+export interface ClassLook {
+  name: string;
+  sign: string;
+  /** One of ten; null for the one of its place. */
+  colour: number | null;
+}
+
 export interface Mending {
   label: (pictureIds: readonly number[], classId: number | null) => Promise<void>;
   mark: (pictureIds: readonly number[], flag: "excluded" | "unsure", value: boolean) => Promise<void>;
   bin: (pictureIds: readonly number[]) => Promise<void>;
-  note: (pictureId: number, note: string) => Promise<void>;
+  note: (pictureIds: readonly number[], note: string) => Promise<void>;
+  /** Keeps these and excludes their copies; without any, the largest of each group whose labels agree. */
+  keepOfCopies: (pictureIds: readonly number[] | undefined) => Promise<void>;
+  dismissCopies: (pictureIds: readonly number[]) => Promise<void>;
+  searchCopies: () => Promise<void>;
   newClass: (name: string) => Promise<void>;
   splitOff: (name: string, pictureIds: readonly number[]) => Promise<void>;
-  renameClass: (classId: number, name: string) => Promise<void>;
+  changeClass: (classId: number, look: ClassLook) => Promise<void>;
   mergeClass: (classId: number, into: number) => Promise<void>;
   deleteClass: (classId: number) => Promise<void>;
   orderClasses: (classIds: readonly number[]) => Promise<void>;
@@ -20,7 +31,7 @@ export interface Mending {
   redo: () => Promise<void>;
 }
 
-const TOUCHED = ["pictures", "classes", "footing", "outcomes", "splits", "bin", "imports"];
+const TOUCHED = ["pictures", "copies", "classes", "footing", "outcomes", "splits", "bin", "imports"];
 
 export function useMending(projectId: number): Mending {
   const queries = useQueryClient();
@@ -61,19 +72,29 @@ export function useMending(projectId: number): Mending {
           const body = { picture_ids: [...ids], back: false };
           return said(await need(client.POST("/api/projects/{project_id}/bin", { params, body })));
         }),
-      note: (pictureId, note) =>
+      note: (ids, note) =>
         attempt(async () => {
-          const path = { ...project, picture_id: pictureId };
-          const body = { note };
-          await need(
-            client.PUT("/api/projects/{project_id}/pictures/{picture_id}/note", {
-              params: { path, header },
-              body,
-            }),
-          );
+          const body = { picture_ids: [...ids], note };
+          const done = await need(client.POST("/api/projects/{project_id}/notes", { params, body }));
+          // Of one picture the note itself shows it.
+          return ids.length > 1 ? said(done) : undefined;
+        }),
+      keepOfCopies: (ids) =>
+        attempt(async () => {
+          const body = { picture_ids: ids ? [...ids] : null };
+          return said(await need(client.POST("/api/projects/{project_id}/copies/keep", { params, body })));
+        }),
+      dismissCopies: (ids) =>
+        attempt(async () => {
+          const body = { picture_ids: [...ids] };
+          return said(await need(client.POST("/api/projects/{project_id}/copies/dismiss", { params, body })));
+        }),
+      searchCopies: () =>
+        attempt(async () => {
+          await need(client.POST("/api/projects/{project_id}/copies/search", { params: { path: project } }));
           return undefined;
         }),
-      // Of a name that is taken the sheet itself says so, and stays open: these two throw.
+      // Of a name that is taken the sheet itself says so, and stays open: these three throw.
       newClass: async (name) => {
         await need(client.POST("/api/projects/{project_id}/classes", { params, body: { name } }));
         await refresh();
@@ -83,11 +104,11 @@ export function useMending(projectId: number): Mending {
         say(said(await need(client.POST("/api/projects/{project_id}/split-off", { params, body }))));
         await refresh();
       },
-      renameClass: async (classId, name) => {
+      changeClass: async (classId, look) => {
         await need(
           client.PATCH("/api/projects/{project_id}/classes/{class_id}", {
             params: ofClass(classId),
-            body: { name },
+            body: look,
           }),
         );
         await refresh();

@@ -1,0 +1,72 @@
+/** What stands where the field would be: reading, failed, a mistake in the Sift, nothing yet, nothing found. */
+import type { UseQueryResult } from "@tanstack/react-query";
+import type { Job, Problem } from "../../api/client";
+import type { FieldData } from "../../api/queries";
+import { jobWords } from "../../domain/jobs";
+import { Button } from "../../parts/Button";
+import { ProgressBar } from "../../parts/ProgressBar";
+import { Empty, Failed, Reading } from "../../parts/States";
+
+interface Props {
+  field: UseQueryResult<FieldData, Problem>;
+  /** What is on show, perhaps from before a mistake. */
+  data: FieldData | undefined;
+  sift: string;
+  arriving: Job | undefined;
+  onShowAll: () => void;
+  onBringIn: () => void;
+}
+
+export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn }: Props) {
+  const total = data?.total ?? 0;
+  const nothing = data !== undefined && total === 0 && !sift;
+  return (
+    <>
+      {field.isPending && <Reading what="pictures" />}
+      {field.isError && !field.error.place && (
+        <Failed error={field.error} onRetry={() => void field.refetch()} />
+      )}
+      {field.error?.place && !data && (
+        <Empty title="Nothing is shown, because the Sift has a mistake">
+          <p className="mb-4">It is marked in the line above, with how to mend it.</p>
+          <Button kind="main" onClick={onShowAll}>
+            Show all
+          </Button>
+        </Empty>
+      )}
+      {nothing && arriving && (
+        <Empty title={arriving.title}>
+          <p className="mb-2">{jobWords(arriving)}</p>
+          <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
+        </Empty>
+      )}
+      {nothing && !arriving && (
+        <Empty title="No pictures yet">
+          <p className="mb-4">
+            Drop files, a folder, a zip or a tar here. You see which classes were understood, and what is
+            skipped, before anything is stored; nothing is added twice.
+          </p>
+          <Button kind="main" onClick={onBringIn}>
+            Bring in pictures
+          </Button>
+        </Empty>
+      )}
+      {data && total === 0 && sift && !field.isError && (
+        <Empty title={sift === "copies" ? "No copies left to settle" : "The Sift lets no picture through"}>
+          <p className="mb-4">
+            {sift === "copies" ? (
+              "After each import new pictures are compared with all others."
+            ) : (
+              <>
+                Nothing is <code className="font-mono">{sift}</code>.
+              </>
+            )}
+          </p>
+          <Button kind="main" onClick={onShowAll}>
+            Show all
+          </Button>
+        </Empty>
+      )}
+    </>
+  );
+}

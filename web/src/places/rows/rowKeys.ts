@@ -1,0 +1,82 @@
+/** What the keys of Rows do with pictures: the ones that are chosen, or the one in the Close-up. */
+import type { KeyboardEvent } from "react";
+import type { ClassOf } from "../../api/client";
+import { labelKey } from "../../domain/labelKeys";
+import type { Laid } from "./RowsSheets";
+
+/** What there is to be done. */
+export interface RowDesk {
+  readonly classes: readonly ClassOf[];
+  label: (ids: readonly number[], classId: number | null) => void;
+  toggle: (ids: readonly number[], flag: "excluded" | "unsure") => void;
+  bin: (ids: readonly number[]) => void;
+  keepOfCopies: (ids: readonly number[]) => void;
+  dismissCopies: (ids: readonly number[]) => void;
+  undo: () => void;
+  redo: () => void;
+  lay: (next: Laid) => void;
+  showLike: (id: number) => void;
+  chooseAll: () => void;
+  chooseNone: () => void;
+  sift: () => void;
+  resize: (by: -1 | 1) => void;
+}
+
+/** Keys that mean something without pictures too. */
+function onField(key: string, ids: readonly number[], desk: RowDesk): boolean {
+  switch (key) {
+    case "n":
+      desk.lay({ kind: ids.length ? "split off" : "new class" });
+      return true;
+    case "h":
+      desk.lay({ kind: "history", only: false });
+      return true;
+    case "/":
+      desk.sift();
+      return true;
+    case "Escape":
+      desk.chooseNone();
+      return true;
+    case "+":
+    case "-":
+      desk.resize(key === "+" ? 1 : -1);
+      return true;
+  }
+  return false;
+}
+
+function onPictures(key: string, ids: readonly number[], desk: RowDesk): boolean {
+  const asksFor = labelKey(key, desk.classes);
+  if (asksFor?.kind === "label") {
+    desk.label(ids, asksFor.classId);
+    return true;
+  }
+  const step = STEPS.get(key);
+  if (step && ids.length) step(ids, desk);
+  return step !== undefined;
+}
+
+const STEPS = new Map<string, (ids: readonly number[], desk: RowDesk) => void>([
+  ["l", (_, desk) => desk.lay({ kind: "label" })],
+  ["L", (_, desk) => desk.lay({ kind: "label" })],
+  ["x", (ids, desk) => desk.toggle(ids, "excluded")],
+  ["u", (ids, desk) => desk.toggle(ids, "unsure")],
+  ["k", (ids, desk) => desk.keepOfCopies(ids)],
+  ["d", (ids, desk) => desk.dismissCopies(ids)],
+  ["t", (_, desk) => desk.lay({ kind: "note" })],
+  ["m", (ids, desk) => desk.showLike(ids[0] as number)],
+  ["Delete", (ids, desk) => desk.bin(ids)],
+]);
+
+export function mendByKey(event: KeyboardEvent, ids: readonly number[], desk: RowDesk): void {
+  if (event.altKey) return;
+  let done = true;
+  if (event.ctrlKey || event.metaKey) {
+    const key = event.key.toLowerCase();
+    if (key === "z" && !event.shiftKey) desk.undo();
+    else if (key === "y" || key === "z") desk.redo();
+    else if (key === "a") desk.chooseAll();
+    else done = false;
+  } else done = onPictures(event.key, ids, desk) || onField(event.key, ids, desk);
+  if (done) event.preventDefault();
+}

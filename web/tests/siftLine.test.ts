@@ -1,0 +1,21 @@
+import { describe, expect, it } from "vitest";
+import { classColour, colourPlace } from "../src/domain/classColour";
+import { orderedByLikeness } from "../src/domain/siftLine";
+
+describe("ordering by likeness", () => {
+  it("puts its order in place of others, and leaves quoted text alone", () => {
+    expect(orderedByLikeness("")).toBe("order:like");
+    expect(orderedByLikeness("class:plate order:-size,name wrong")).toBe("class:plate wrong order:like");
+    expect(orderedByLikeness('ORDER:p "order:p"')).toBe('"order:p" order:like');
+    expect(orderedByLikeness("name:border:x")).toBe("name:border:x order:like");
+  });
+});
+
+describe("the colour of a class", () => {
+  it("is the chosen one, else goes by its place and begins again after ten", () => {
+    expect(colourPlace({ place: 12, colour: null })).toBe(2);
+    expect(colourPlace({ place: 12, colour: 0 })).toBe(0);
+    expect(colourPlace(undefined)).toBeUndefined();
+    expect(classColour(undefined)).toBe("var(--class-none)");
+  });
+});
