@@ -96,3 +96,55 @@ def numeric_gradient(function: Callable[[], float], x: FloatArray, step: float =
         x[place] = kept
         gradient[place] = (above - below) / (2 * step)
     return gradient
+
+
+def overlaid(second: FloatArray, pose: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """A picture (S, S) read where its pose (zoom - 1, turn, right, down) puts it, and where that is inside it."""
+    side = len(second)
+    half = (side - 1) / 2
+    found, inside = np.zeros((side, side)), np.zeros((side, side), bool)
+    zoom, turn, right, down = (float(number) for number in pose)
+    for i in range(side):
+        for j in range(side):
+            u, v = j / half - 1, i / half - 1
+            x = half * (1 + (1 + zoom) * u - turn * v + right)
+            y = half * (1 + turn * u + (1 + zoom) * v + down)
+            inside[i, j] = -1e-3 < x < side - 1 + 1e-3 and -1e-3 < y < side - 1 + 1e-3
+            x, y = min(max(x, 0), side - 1), min(max(y, 0), side - 1)
+            left, top = min(int(x), side - 2), min(int(y), side - 2)
+            across, along = x - left, y - top
+            upper = second[top, left] * (1 - across) + second[top, left + 1] * across
+            lower = second[top + 1, left] * (1 - across) + second[top + 1, left + 1] * across
+            found[i, j] = upper * (1 - along) + lower * along
+    return found, inside
+
+
+def align(first: FloatArray, second: FloatArray, steps: int) -> tuple[FloatArray, float]:
+    """Pose of the second picture on the first by Gauss and Newton's method, and Pearson's correlation in it."""
+    side, pose = len(first), np.zeros(4)
+    v, u = np.mgrid[-1 : 1 : side * 1j, -1 : 1 : side * 1j]
+    for _ in range(steps):
+        lying, inside = overlaid(second, pose)
+        padded = np.pad(inside, 1, mode="edge")
+        known = inside & padded[2:, 1:-1] & padded[:-2, 1:-1] & padded[1:-1, 2:] & padded[1:-1, :-2]
+        down, right = np.gradient(lying, 2 / (side - 1))
+        columns = [right * u + down * v, down * u - right * v, right, down]
+        slopes = np.stack([column[known] for column in columns], axis=1)
+        shade, light = first[known] - first[known].mean(), lying[known] - lying[known].mean()
+        gain = (shade @ light) / max(shade @ shade, 1e-3)
+        normal = slopes.T @ slopes
+        normal += np.eye(4) * (1e-3 * np.trace(normal) / 4 + 1e-3)
+        pose = np.clip(pose + np.linalg.solve(normal, slopes.T @ (gain * shade - light)), -0.13, 0.13)
+    lying, inside = overlaid(second, pose)
+    return pose, float(np.corrcoef(first[inside], lying[inside])[0, 1])
+
+
+def concordance(first: FloatArray, second: FloatArray, pose: FloatArray) -> float:
+    """Lin's coefficient of two pictures (C, S, S) where both are, sums of the channels taken together."""
+    together = spread = 0.0
+    for a, b in zip(first, second, strict=True):
+        lying, inside = overlaid(b, pose)
+        x, y = a[inside].astype(float), lying[inside]
+        together += 2 * ((x - x.mean()) * (y - y.mean())).sum()
+        spread += ((x - x.mean()) ** 2).sum() + ((y - y.mean()) ** 2).sum() + len(x) * (x.mean() - y.mean()) ** 2
+    return together / spread

@@ -319,7 +319,7 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
         (lambda m: {k: v for k, v in m.items() if not k.startswith("pictures/")}, "lacks a picture"),
         (lambda m: {**m, "records/class.jsonl": b"[1]\n"}, "is none"),
         (lambda m: {**m, "records/class.jsonl": b"{"}, "damaged"),
-        (lambda m: {**m, "records/class.jsonl": b'{"colour": 1}\n'}, "colour"),
+        (lambda m: {**m, "records/class.jsonl": b'{"wingspan": 1}\n'}, "wingspan"),
         (lambda m: {k: v for k, v in m.items() if k != "records/class.jsonl"}, "do not hold together"),
         (
             lambda m: {**m, "records/split_member.jsonl": b'{"split_id": 77, "picture_id": 1, "set_name": "test"}\n'},

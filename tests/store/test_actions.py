@@ -337,3 +337,32 @@ def test_of_two_that_wait_for_each_other_one_is_told(desk: _Desk) -> None:
     assert "this one gave way: nothing was changed here" in told[0]
     assert told[1] == "done"
     assert desk.labels() == ["plate", "plate", "needle"] + ["plate"] * 3
+
+
+def test_sign_and_colour_are_chosen_as_one_step_and_taken_back(desk: _Desk) -> None:
+    needle = desk.id_of("needle")
+
+    def look() -> tuple[str, str, int | None]:
+        with desk.database.session() as session:
+            entry = next(entry for entry in list_classes(session, desk.project) if entry.id == needle)
+            return entry.name, entry.sign, entry.colour
+
+    with desk.database.session() as session:
+        change_class(session, desk.project, "one", needle, {"name": "thin", "sign": " Ñ2 ", "colour": 7})
+        assert (
+            list_actions(session, desk.project)[0].summary
+            == "needle renamed thin, sign of thin chosen, colour of thin chosen"
+        )
+    assert look() == ("thin", "Ñ2", 7)
+    desk.undo()
+    assert look() == ("needle", "N", None)
+    desk.redo()
+    assert look() == ("thin", "Ñ2", 7)
+
+
+@pytest.mark.parametrize(
+    ("sign", "said"), [("P", "is the sign of plate"), ("", "cannot be"), ("a b", "cannot be"), ("long", "cannot be")]
+)
+def test_a_sign_is_short_and_nobody_elses(desk: _Desk, sign: str, said: str) -> None:
+    with desk.database.session() as session, pytest.raises((ConflictError, InputError), match=said):
+        change_class(session, desk.project, "one", desk.id_of("needle"), {"sign": sign})

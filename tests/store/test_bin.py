@@ -143,11 +143,18 @@ def test_disk_use_says_what_is_shared(client: TestClient, world: World, project:
 
 
 def test_notes_are_kept_and_taken_back(client: TestClient, world: World, project: int) -> None:
-    picture = world.picture_ids(project)[0]
-    path = f"/api/projects/{project}/pictures/{picture}"
-    for note in ("blurred?", "blurred indeed"):
-        assert client.put(f"{path}/note", json={"note": note}).status_code == 200
+    first, second, *_ = world.picture_ids(project)
+    notes, path = f"/api/projects/{project}/notes", f"/api/projects/{project}/pictures"
+
+    def written() -> list[str]:
+        return [client.get(f"{path}/{picture}").json()["picture"]["note"] for picture in (first, second)]
+
+    assert client.post(notes, json={"picture_ids": [first], "note": "blurred?"}).status_code == 200
+    both = client.post(notes, json={"picture_ids": [first, second], "note": " blurred indeed\n"}).json()
+    assert (both["summary"], both["pictures"]) == ("Note on 2 pictures", 2)
+    assert written() == ["blurred indeed"] * 2
     client.post(f"/api/projects/{project}/undo")
-    assert client.get(path).json()["picture"]["note"] == "blurred?"
-    assert client.put(f"{path}/note", json={"note": "x" * 6000}).status_code == 422
-    assert client.put(f"/api/projects/{project}/pictures/99999/note", json={"note": ""}).status_code == 404
+    assert written() == ["blurred?", ""]
+    assert client.post(notes, json={"picture_ids": [first], "note": "x" * 6000}).status_code == 422
+    assert client.post(notes, json={"picture_ids": [first, 99999], "note": "x"}).status_code == 404
+    assert written() == ["blurred?", ""]

@@ -31,6 +31,8 @@ _PICTURES = """\
 4|100%.png|column|test|50|50|RGBA|PNG|800||y|||0.35|2026-03-01T10:00Z
 5|Ridge-05.JPG|||96|64|RGB|JPEG|3500|Column?|||||2026-03-10T13:00Z
 6|or.bmp|column|validation|10|10|1|BMP|70|||||0|2026-03-10T13:00Z"""
+# Group of copies, and whether the pixels are the same. In the last group one is excluded: it is settled.
+_COPIES = {1: (1, True), 2: (1, True), 3: (2, False), 6: (2, False), 4: (3, True), 5: (3, True)}
 # picture, set, true, predicted, p, loss
 _PREDICTIONS = [
     (2, "validation", "plate", "column", 0.6, 1.5),
@@ -92,12 +94,14 @@ class Desk:
                 "class_id": self.classes.get(str(facts["class"])),
             }
             facts["b"] = facts["b"] or None
+            facts["group"], facts["exact"] = _COPIES[int(str(facts["id"]))]
             session.execute(
                 text(
                     "insert into picture (id, project_id, sha256, name, class_id, two_labels, width, height, mode,"
-                    " format, size_bytes, thumbnail_bytes, note, excluded, unsure, brightness, came_at) values"
+                    " format, size_bytes, thumbnail_bytes, note, excluded, unsure, brightness, copy_group, copy_exact,"
+                    " came_at) values"
                     " (cast(:id as int), :p, :sha, :name, :class_id, :two, cast(:w as int), cast(:h as int), :mode,"
-                    " :format, cast(:bytes as int), 0, :note, :ex, :un, cast(:b as real),"
+                    " :format, cast(:bytes as int), 0, :note, :ex, :un, cast(:b as real), :group, :exact,"
                     " cast(:came as timestamptz))"
                 ),
                 facts,
@@ -125,9 +129,11 @@ class Desk:
         with self.database.session() as session:
             return set(sifted_ids(session, scope or self.scope, sift))
 
-    def ordered(self, sift: str, group: Grouping = Grouping.NOTHING, **part: int) -> list[int]:
+    def ordered(
+        self, sift: str, group: Grouping = Grouping.NOTHING, scope: SiftScope | None = None, **part: int
+    ) -> list[int]:
         with self.database.session() as session:
-            records = field_records(session, self.scope, sift, group, **part)
+            records = field_records(session, scope or self.scope, sift, group, **part)
         return [int.from_bytes(records[n : n + 7]) for n in range(0, len(records), 16)]
 
 
@@ -142,6 +148,10 @@ _LETS_THROUGH = [
     ('class:"none"', set()),
     ("not class:plate", {3, 4, 5, 6}),
     ("unlabelled", {5}),
+    ("copies", {1, 2, 3, 6}),
+    ("not copies", {4, 5}),
+    ("exact-copies", {1, 2}),
+    ("differing-copies", {3, 6}),
     ("set:validation", {2, 3, 6}),
     ("set:none", {5}),
     ("not set:validation", {1, 4, 5}),
@@ -307,7 +317,7 @@ def test_without_split_or_run_their_words_say_so(desk: Desk) -> None:
     bare = replace(desk.scope, split_id=None, run_id=None)
     for sift in ("set:training", "wrong", "p<1", "predicted:plate", "order:loss"):
         with pytest.raises(SiftError, match=r"first|none is on show"):
-            desk.found(sift, bare)
+            desk.ordered(sift, scope=bare)
 
 
 def test_history_is_asked_by_day_and_by_step(desk: Desk) -> None:
@@ -382,3 +392,13 @@ def test_completions_with_counts(desk: Desk, line: str, texts: list[tuple[str, i
     for entry in found:
         whole = line[: entry.start] + entry.text
         parse(whole)  # what is proposed can be read
+
+
+def test_rows_of_copies_begin_with_those_under_different_labels(desk: Desk) -> None:
+    with desk.database.session() as session:
+        rows = field_rows(session, desk.scope, "", Grouping.COPIES)
+        told = [(row.key, row.count, set(row.classes), row.exact) for row in rows]
+    plate, thick, column = (desk.classes[name] for name in ("plate", "plate (thick)", "column"))
+    assert told == [("2", 2, {thick, column}, False), ("1", 2, {plate}, True), ("3", 2, {column}, True)]
+    assert desk.ordered("", Grouping.COPIES) == [3, 6, 1, 2, 4, 5]
+    assert desk.ordered("copies order:-size", Grouping.COPIES) == [3, 6, 2, 1]

@@ -18,6 +18,7 @@ from urllib.parse import urlencode
 import typer
 from sqlalchemy import text
 
+from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.terminal import console
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
@@ -284,7 +285,7 @@ def bench_rows(
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
     count: Annotated[int, typer.Option(help="Pictures.")] = 100_000,
 ) -> None:
-    """First screen, Sift, labels and undo, frames while scrolling, and the API's peak memory."""
+    """First screen, Sift, labels and undo, frames while scrolling, copies, and the API's peak memory."""
     words, processes = console(), get_context("spawn")
     with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
         place = Path(folder)
@@ -309,6 +310,8 @@ def bench_rows(
                 words.print("Looking and scrolling")
                 screen = _screen_times(client.address, project)
                 peak = _peak_mb(pid)
+            words.print("Looking for copies among 10,000 others")
+            copies = copies_figures(processes, settings, place / "ten-thousand")
             database.close()
         finally:
             cluster.stop()
@@ -321,6 +324,7 @@ def bench_rows(
         "relabel_10k_s": round(relabel_s, 3),
         "undo_10k_s": round(undo_s, 3),
         "api_peak_mb": round(peak, 1),
+        **copies,
     }
     if as_json:
         print(json.dumps(found))

@@ -145,7 +145,7 @@ def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnE
             # Groups under different labels come first, what has no copies last.
             groups = copy_groups(scope.project_id)
             differing = select(groups.c.number).where(groups.c.labels > 1)
-            agrees = cast(Picture.copy_group.not_in(differing), BigInteger)
+            agrees = cast(cast(Picture.copy_group.not_in(differing), Integer), BigInteger)
             return Picture.copy_group.expression, func.coalesce(agrees * 2**32 + Picture.copy_group, 2**62)
         case Grouping.NOTHING:
             return literal("all"), literal(0)

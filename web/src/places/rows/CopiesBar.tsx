@@ -76,10 +76,10 @@ export function CopiesBar({ projectId, copies, searching, chosen, onKeep, onDism
       <Button
         kind="main"
         disabled={agreeing < 1}
-        title="Of each group whose labels agree, keep the largest picture and exclude the others"
+        title={`Of each of ${agreeing} groups whose labels agree, keep the largest picture and exclude the others`}
         onClick={() => onKeep(undefined)}
       >
-        Keep one of {agreeing.toLocaleString("en")}
+        Keep one of each
       </Button>
     </div>
   );

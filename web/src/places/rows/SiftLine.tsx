@@ -32,7 +32,8 @@ export function SiftLine({ projectId, asked, error, onSift, onLeave }: Props) {
   const completions = useCompletions(projectId, asked, draft, cursor);
   const offered = cursor === undefined ? [] : (completions.data ?? []);
   const problem = error ? asProblemOf(error) : undefined;
-  const mistake = problem && draft === asked.sift ? problem : undefined;
+  // What else can go wrong is said where the field would be.
+  const mistake = problem?.place && draft === asked.sift ? problem : undefined;
 
   const write = (entry: Completion) => {
     const at = cursor ?? draft.length;
