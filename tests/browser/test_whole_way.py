@@ -151,9 +151,9 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.keys(Keys.ENTER)
     screen.until("one bullet", lambda: _count_of(screen, bullet) == 1)
     screen.one(f"[data-row='{bullet}'] [role=rowheader] button").click()
-    screen.press("Rename")
+    screen.press("Name, sign, colour")
     screen.type("[role=dialog] input", "rosette")
-    screen.press("Rename")
+    screen.press("Change class")
     assert _row_of(screen, "rosette") == bullet
     screen.one("[data-testid=field]").click()
     for _ in range(2):
