@@ -9,7 +9,7 @@ A record of a picture takes 16 bytes, so that a hundred thousand of them are one
 """
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from enum import StrEnum
 from typing import Any, TypeVar
@@ -36,6 +36,8 @@ __all__ = ["RECORD_BYTES", "Grouping", "field_records", "field_rows", "scope_of"
 
 RECORD_BYTES = 16
 _SETS = (SetName.TRAINING, SetName.VALIDATION, SetName.TEST)
+# Set, excluded, and a count.
+_PLAIN_FACTS = 3
 # Longer sides at which a row of sizes ends, in pixels.
 _SIDES = (32, 64, 96, 128, 256, 512, 1024)
 
@@ -160,39 +162,50 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
     """
     compiled = compile_sift(parse(sift), scope)
     key, place = _key(group, scope)
-    facts = (Picture.excluded, Picture.class_id, Picture.copy_exact)
+    if group is Grouping.CLASS:
+        # The few rows are put in order here, so that not every picture has to be joined with its class.
+        place = literal(0)
+    apart: list[ColumnElement[Any]] = [SplitMember.set_name.expression, Picture.excluded.expression]
+    if group is Grouping.COPIES:
+        apart += [Picture.class_id.expression, Picture.copy_exact.expression]
+    # Counted by every combination of the facts that a row tells, which takes half the time of a filter for each.
     inner = _joined(
-        select(key.label("key"), place.label("place"), SplitMember.set_name.label("set_name"), *facts).where(
-            compiled.where
-        ),
+        select(
+            key.label("key"), place.label("place"), *(fact.label(f"fact_{n}") for n, fact in enumerate(apart))
+        ).where(compiled.where),
         scope,
     ).subquery()
-    alike = group is Grouping.COPIES
-    told_of_copies = (func.array_agg(inner.c.class_id.distinct()), func.bool_and(inner.c.copy_exact)) if alike else ()
-    counted = (
-        select(
-            inner.c.key,
-            func.count(),
-            *(func.count().filter(inner.c.set_name == name.value) for name in _SETS),
-            func.count().filter(inner.c.excluded),
-            *told_of_copies,
-        )
-        .group_by(inner.c.key, inner.c.place)
-        .order_by(inner.c.place)
+    counted = session.execute(select(*inner.c, func.count()).group_by(*inner.c).order_by(inner.c.place)).all()
+    rows: dict[Any, list[Any]] = {}
+    for entry in counted:
+        rows.setdefault(entry[0], []).append(entry[2:])
+    keys = sorted(rows, key=_class_order(scope)) if group is Grouping.CLASS else list(rows)
+    return [_row_value(key, rows[key]) for key in keys]
+
+
+def _class_order(scope: SiftScope) -> Callable[[int | None], int]:
+    """Unlabelled first, then the order of the classes."""
+    places = {class_id: place for place, class_id in enumerate(scope.classes.values())}
+    return lambda class_id: -1 if class_id is None else places.get(class_id, len(places))
+
+
+def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
+    """One row of its parts: set, excluded, of copies also class and whether they are exact, and at last a count."""
+
+    def count_in(name: SetName) -> int:
+        return sum(part[-1] for part in parts if part[0] == name.value)
+
+    of_copies = key is not None and len(parts[0]) > _PLAIN_FACTS
+    return FieldRowValue(
+        key=None if key is None else str(key),
+        count=sum(part[-1] for part in parts),
+        training=count_in(SetName.TRAINING),
+        validation=count_in(SetName.VALIDATION),
+        test=count_in(SetName.TEST),
+        excluded=sum(part[-1] for part in parts if part[1]),
+        classes=sorted({part[2] for part in parts if part[2] is not None}) if of_copies else (),
+        exact=of_copies and all(part[3] for part in parts),
     )
-    return [
-        FieldRowValue(
-            key=None if row[0] is None else str(row[0]),
-            count=row[1],
-            training=row[2],
-            validation=row[3],
-            test=row[4],
-            excluded=row[5],
-            classes=[entry for entry in row[6] if entry is not None] if alike and row[0] is not None else (),
-            exact=bool(alike and row[7]),
-        )
-        for row in session.execute(counted)
-    ]
 
 
 def _record(picture: Any) -> ColumnElement[bytes]:
