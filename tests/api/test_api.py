@@ -302,6 +302,23 @@ def test_what_a_sift_names_is_marked_and_stays_out_of_dividing_and_training(
     assert sum(run["counts"].values()) == held - plates - needles
 
 
+def test_with_everything_excluded_nothing_is_divided_or_trained_and_all_comes_back(
+    client: TestClient, project: int
+) -> None:
+    path = f"/api/projects/{project}"
+    split = client.post(f"{path}/splits", json={"seed": 4}).json()
+    every = client.get(f"{path}/field").json()["total"]
+    client.post(f"{path}/marks", json={"sift": "", "flag": "excluded"})
+    divided = client.post(f"{path}/splits", json={"seed": 4})
+    assert (divided.status_code, divided.json()["detail"]) == (422, "There are no labelled pictures to divide.")
+    trained = client.post(f"{path}/runs", json={"recipe": small_recipe(), "split_id": split["id"]})
+    assert (trained.status_code, trained.json()["detail"]) == (409, "The split has no training pictures.")
+    rows = client.get(f"{path}/field").json()["rows"]
+    assert sum(row["excluded"] for row in rows) == every
+    assert client.post(f"{path}/undo").json()["taken_back"] == every
+    assert client.get(f"{path}/field", params={"sift": "excluded"}).json()["total"] == 0
+
+
 def test_pictures_are_named_by_ids_or_by_a_sift_and_a_mistake_has_its_place(client: TestClient, project: int) -> None:
     path = f"/api/projects/{project}"
     for body in ({}, {"picture_ids": [1], "sift": ""}):

@@ -1,5 +1,7 @@
 """Rows and Sift in a real browser: found by what is known of pictures, mended from the keyboard, taken back."""
 
+import os
+import signal
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -225,3 +227,19 @@ def test_rows_by_other_keys_and_the_warning_of_unequal_classes(screen: Screen) -
     screen.press("Show all")
     screen.says("Classes unequal, 1 : 11")
     assert screen.browser.find_elements(By.CSS_SELECTOR, "canvas[data-painted=whole]")
+
+
+def test_a_connection_that_is_lost_in_mid_action_comes_back_to_what_was_done(screen: Screen, running: Running) -> None:
+    screen.one("[data-row=unlabelled] [role=gridcell]").click()
+    screen.until("the focus", lambda: screen.all("[data-row=unlabelled] [aria-selected=true]"))
+    api = running.children()["serve"]
+    os.kill(api, signal.SIGSTOP)
+    screen.keys("1")  # the request is on its way, and nobody answers
+    os.kill(api, signal.SIGKILL)
+    screen.says("The application does not answer. It may be restarting; try again in a moment.")
+    screen.until("the API is back", running.answers)
+    _until_counts(screen, unlabelled=10, column=6)
+    screen.one("[data-testid=field]").send_keys("1")
+    _until_counts(screen, unlabelled=9, column=7)
+    screen.press("Undo")
+    _until_counts(screen, unlabelled=10, column=6)

@@ -253,6 +253,22 @@ def _review(screen: Screen) -> None:
     screen.reads("[data-testid=verdict]", "validation pictures")
     screen.says("(1 so far)")
 
+    # In Rows the Sift shows validation too, and the test set only under a look of its own.
+    def judged() -> int:
+        return int(screen.one("[data-testid=chosen]").text.split()[0].replace(",", ""))
+
+    screen.press("Rows")
+    screen.type("#sift-line", "judged")
+    screen.keys(Keys.ENTER)
+    screen.press("Look at the test set too (1 so far)")
+    screen.says("with the test set, looked at 2 times")
+    both = judged()
+    screen.browser.refresh()
+    screen.button("Look at the test set too (2 so far)")
+    assert judged() < both
+    screen.press("Review")
+    screen.reads("[data-testid=verdict]", "validation pictures")
+
 
 def _release(screen: Screen, folder: Path, downloads: Path) -> None:
     screen.press("Release")

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { unhurried } from "../src/api/live";
+import { failureOf } from "../src/domain/failure";
 
 describe("reading again after events", () => {
   beforeEach(() => {
@@ -44,5 +45,20 @@ describe("reading again after events", () => {
     ask();
     await vi.runAllTimersAsync();
     expect(read).toHaveBeenCalledTimes(2);
+  });
+});
+
+describe("a reading that failed", () => {
+  const silent = Object.assign(new Error("The application does not answer."), { status: 0 });
+  const gone = Object.assign(new Error("There is no project 3."), { status: 404 });
+
+  it("leaves on show what was read before while the application does not answer", () => {
+    expect(failureOf({ data: [1], error: silent })).toBeUndefined();
+    expect(failureOf({ data: undefined, error: silent })).toBe(silent);
+  });
+
+  it("is said at once when what was read is gone", () => {
+    expect(failureOf({ data: [1], error: gone })).toBe(gone);
+    expect(failureOf({ data: [1], error: null })).toBeUndefined();
   });
 });

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { classColour, colourPlace } from "../src/domain/classColour";
-import { orderedByLikeness } from "../src/domain/siftLine";
+import { asksAboutRun, orderedByLikeness } from "../src/domain/siftLine";
 
 describe("ordering by likeness", () => {
   it("puts its order in place of others, and leaves quoted text alone", () => {
@@ -9,6 +9,21 @@ describe("ordering by likeness", () => {
     expect(orderedByLikeness('ORDER:p "order:p"')).toBe('"order:p" order:like');
     expect(orderedByLikeness("name:border:x")).toBe("name:border:x order:like");
   });
+});
+
+describe("asking about a run", () => {
+  it.each([
+    "wrong",
+    "class:plate (wrong or p<0.6)",
+    "not judged",
+    "order:-loss",
+    "order:name,p",
+    "Predicted:plate",
+  ])("does %s", (sift) => expect(asksAboutRun(sift)).toBe(true));
+  it.each(["", "plate", '"wrong"', "wrongly", "name:p", "order:path", "shape>2", "group:loss"])(
+    "does not %s",
+    (sift) => expect(asksAboutRun(sift)).toBe(false),
+  );
 });
 
 describe("the colour of a class", () => {

@@ -13,7 +13,7 @@ const REFRESHED: Record<string, readonly string[]> = {
   bin: ["bin", "disk"],
   parcels: ["parcels", "disk"],
   splits: ["splits", "pictures"],
-  runs: ["runs", "footing", "judgement", "outcomes", "projects"],
+  runs: ["runs", "pictures", "footing", "judgement", "outcomes", "projects"],
   epochs: ["runs"],
   exports: ["exports"],
   jobs: ["jobs", "exports", "parcels"],
@@ -62,8 +62,17 @@ export function useLive(): boolean {
       readers.set(key, reader);
       reader();
     };
-    stream.onopen = () => setConnected(true);
-    stream.onerror = () => setConnected(false);
+    let broken = false;
+    stream.onopen = () => {
+      // Whatever could not be read while it was broken, and whatever was told meanwhile.
+      if (broken) readAgain("everything");
+      broken = false;
+      setConnected(true);
+    };
+    stream.onerror = () => {
+      broken = true;
+      setConnected(false);
+    };
     stream.onmessage = (message: MessageEvent<string>) => {
       const { topic } = JSON.parse(message.data) as { topic: string };
       for (const key of REFRESHED[topic] ?? ["everything"]) readAgain(key);

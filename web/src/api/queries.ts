@@ -33,13 +33,21 @@ export interface FieldQuery {
   readonly group: GroupKey;
   readonly split: number | undefined;
   readonly run: number | undefined;
+  /** The counted look at the test set that its results are shown under. */
+  readonly look: number | undefined;
   /** The picture that `order:like` compares with. */
   readonly like: number | undefined;
 }
 
 /** What an address says of a Sift's context, as the server reads it. */
-function contextOf({ split, run, like }: FieldQuery): { split?: number; run?: number; like?: number } {
-  return { ...(split ? { split } : {}), ...(run ? { run } : {}), ...(like ? { like } : {}) };
+function contextOf(asked: FieldQuery): { split?: number; run?: number; look?: number; like?: number } {
+  const { split, run, look, like } = asked;
+  return {
+    ...(split ? { split } : {}),
+    ...(run ? { run } : {}),
+    ...(look ? { look } : {}),
+    ...(like ? { like } : {}),
+  };
 }
 
 export interface FieldData {

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Run } from "../api/client";
 import { useClasses, useFooting, useProject, useRuns, useSplits } from "../api/queries";
+import { failureOf } from "../domain/failure";
 import { type FootingPart, footingParts, nextStep } from "../domain/footing";
 import { Failed, Reading } from "../parts/States";
 import { namedIn, type PlaceContext } from "./context";
@@ -33,8 +34,7 @@ export function ProjectShell() {
   const chosenRun = namedIn(runs.data ?? [], params.get("run")) ?? newestResult(runs.data ?? []);
   const footing = useFooting(projectId, chosenRun?.id);
 
-  if (project.isError) return <Failed error={project.error} onRetry={() => void project.refetch()} />;
-  const failed = [classes, splits, runs].find((query) => query.isError);
+  const failed = [project, classes, splits, runs].find(failureOf);
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!project.data || !classes.data || !splits.data || !runs.data) return <Reading what="the project" />;
 

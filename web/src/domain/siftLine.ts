@@ -1,4 +1,12 @@
-/** Changes of a Sift that the page makes by itself. */
+/** What the page itself reads from a Sift and writes into it; what it means is the server's to say. */
+
+/** True if a word of the Sift asks about a run. */
+export function asksAboutRun(sift: string): boolean {
+  const plain = sift.replace(/"(?:[^"]|"")*"/gu, "");
+  return /(?:^|[\s(])(?:(?:wrong|right|judged)(?=$|[\s)])|(?:predicted|p|loss)[:=<>]|order:[^\s]*\b(?:p|loss)\b)/iu.test(
+    plain,
+  );
+}
 
 /** The Sift with its orders taken out and the one by likeness put in. */
 export function orderedByLikeness(sift: string): string {

@@ -1,15 +1,13 @@
 /** Review: judge a run's errors; the matrix feeds the pictures, and labels are mended right there. */
-import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
-import { client, need, type Run, type SetName } from "../../api/client";
-import { useJobs, useJudgement } from "../../api/queries";
+import type { Run, SetName } from "../../api/client";
+import { useJudgement } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
-import { isActive, jobWords } from "../../domain/jobs";
+import { jobWords } from "../../domain/jobs";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { useNotices } from "../../parts/Notices";
 import { Empty, Failed, Reading } from "../../parts/States";
+import { useLook } from "../useLook";
 import { Errors } from "./Errors";
 import { Verdict } from "./Verdict";
 
@@ -35,31 +33,13 @@ export function ReviewPlace() {
 
 function Judged({ run }: { run: Run }) {
   const [params, setAddress] = useAddress();
-  const [look, setLook] = useState<{ id: number; job: number | null }>();
-  const { fail } = useNotices();
-  const queries = useQueryClient();
-  const { data: jobs = [] } = useJobs();
+  const { look, judging, take } = useLook(run, "review");
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
   const set: SetName = params.get("set") === "test" && look !== undefined ? "test" : "validation";
-  const judging = look && jobs.find((job) => job.id === look.job && isActive(job));
-  const judgement = useJudgement(run.id, set, judging ? undefined : look?.id);
+  const judgement = useJudgement(run.id, set, judging ? undefined : look);
 
   const openTest = async () => {
-    try {
-      const counted = await need(
-        client.POST("/api/runs/{run_id}/looks", {
-          params: { path: { run_id: run.id } },
-          body: { place: "review" },
-        }),
-      );
-      // The tray is read first, so that the job that must end before there are scores is known.
-      await queries.invalidateQueries({ queryKey: ["jobs"] });
-      setLook({ id: counted.id, job: counted.job_id });
-      void queries.invalidateQueries({ queryKey: ["runs"] });
-      setAddress({ set: "test", cells: undefined });
-    } catch (error) {
-      fail(error);
-    }
+    if (await take()) setAddress({ set: "test", cells: undefined });
   };
 
   if (run.state === "running" && !run.judgements.validation) {
@@ -95,10 +75,10 @@ function Judged({ run }: { run: Run }) {
         </p>
       ) : judgement.isPending ? (
         <Reading what="the scores" />
-      ) : judgement.isError ? (
+      ) : !judgement.data ? (
         <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
       ) : (
-        <Errors run={run} set={set} look={look?.id} judgement={judgement.data} />
+        <Errors run={run} set={set} look={look} judgement={judgement.data} />
       )}
     </div>
   );

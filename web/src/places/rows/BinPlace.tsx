@@ -4,6 +4,7 @@ import { useState } from "react";
 import { client, header, need } from "../../api/client";
 import { useBin, useDisk, useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
+import { failureOf } from "../../domain/failure";
 import { isActive } from "../../domain/jobs";
 import { bytes, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -45,7 +46,8 @@ export function BinPlace() {
       .catch(fail)
       .finally(refresh);
   };
-  if (bin.isError) return <Failed error={bin.error} onRetry={() => void bin.refetch()} />;
+  const failure = failureOf(bin);
+  if (failure) return <Failed error={failure} onRetry={() => void bin.refetch()} />;
   if (!bin.data) return <Reading what="the bin" />;
   const { count, pictures } = bin.data;
   const ids = pictures.map((picture) => picture.id);

@@ -4,6 +4,7 @@ import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf } from "../../api/client";
 import { usePictureDetail } from "../../api/queries";
 import { colourPlace } from "../../domain/classColour";
+import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
@@ -47,11 +48,12 @@ export function CloseUp({
       // Escape is the dialog's own: handled here it would clear the choice under it and leave it open.
     } else if (event.key !== "Escape") onKey(event);
   };
-  if (detail.isError || !picture) {
+  const failure = failureOf(detail);
+  if (failure || !picture) {
     return (
       <Sheet title="Close-up" open onClose={onClose}>
-        {detail.isError ? (
-          <Failed error={detail.error} onRetry={() => void detail.refetch()} />
+        {failure ? (
+          <Failed error={failure} onRetry={() => void detail.refetch()} />
         ) : (
           <Reading what="the picture" />
         )}

@@ -2,6 +2,7 @@
 import type { UseQueryResult } from "@tanstack/react-query";
 import type { Job, Problem } from "../../api/client";
 import type { FieldData } from "../../api/queries";
+import { failureOf } from "../../domain/failure";
 import { jobWords } from "../../domain/jobs";
 import { Button } from "../../parts/Button";
 import { ProgressBar } from "../../parts/ProgressBar";
@@ -19,13 +20,12 @@ interface Props {
 
 export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn }: Props) {
   const total = data?.total ?? 0;
+  const failure = failureOf({ data, error: field.error });
   const nothing = data !== undefined && total === 0 && !sift;
   return (
     <>
       {field.isPending && <Reading what="pictures" />}
-      {field.isError && !field.error.place && (
-        <Failed error={field.error} onRetry={() => void field.refetch()} />
-      )}
+      {failure && !failure.place && <Failed error={failure} onRetry={() => void field.refetch()} />}
       {field.error?.place && !data && (
         <Empty title="Nothing is shown, because the Sift has a mistake">
           <p className="mb-4">It is marked in the line above, with how to mend it.</p>

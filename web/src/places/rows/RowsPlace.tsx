@@ -15,9 +15,10 @@ import {
 import { EMPTY_INDEX, EXCLUDED, UNSURE } from "../../domain/fieldIndex";
 import { isActive, jobWords } from "../../domain/jobs";
 import { moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/selection";
-import { orderedByLikeness } from "../../domain/siftLine";
+import { asksAboutRun, orderedByLikeness } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
+import { useLook } from "../useLook";
 import { fromDrop } from "./bringIn";
 import { CloseUp } from "./CloseUp";
 import { CopiesBar } from "./CopiesBar";
@@ -27,6 +28,7 @@ import { type Laid, RowsSheets } from "./RowsSheets";
 import { RowsTools } from "./RowsTools";
 import { mendByKey, type RowDesk } from "./rowKeys";
 import { SIFT_INPUT, SiftLine } from "./SiftLine";
+import { TestLook } from "./TestLook";
 import { useMending } from "./useMending";
 import { useSending } from "./useSending";
 
@@ -39,9 +41,11 @@ export function RowsPlace() {
   const size = tileSizeOf(params.get("tile"));
   const sift = params.get("sift") ?? "";
   const like = Number(params.get("like")) || undefined;
+  const { look, judging, take } = useLook(run, "rows");
+  const shownLook = judging ? undefined : look;
   const asked = useMemo(
-    () => ({ sift, group, split: split?.id, run: run?.id, like }),
-    [sift, group, split?.id, run?.id, like],
+    () => ({ sift, group, split: split?.id, run: run?.id, look: shownLook, like }),
+    [sift, group, split?.id, run?.id, shownLook, like],
   );
   const field = useField(project.id, asked);
   const mending = useMending(project.id);
@@ -84,6 +88,16 @@ export function RowsPlace() {
     before.current = { index, next: undefined };
     setSelection((now) => (next === undefined ? refocus(now, old, index) : moveOn(now, next, index)));
   }, [index]);
+
+  // Of a large field the rest is still on its way for a moment: all of it is meant.
+  const allWanted = useRef(false);
+  const chooseAll = useCallback(() => {
+    allWanted.current = index.loaded < total;
+    setSelection((now) => ({ ...now, chosen: new Set(index.ids()) }));
+  }, [index, total]);
+  useEffect(() => {
+    if (allWanted.current && index.loaded === total) chooseAll();
+  }, [index, total, chooseAll]);
 
   const label = useCallback(
     (ids: readonly number[], classId: number | null) => {
@@ -144,7 +158,7 @@ export function RowsPlace() {
     redo: () => void mending.redo(),
     lay: setLaid,
     showLike,
-    chooseAll: () => setSelection((now) => ({ ...now, chosen: new Set(index.ids()) })),
+    chooseAll,
     chooseNone: () => setSelection((now) => ({ ...now, chosen: new Set() })),
     sift: () => document.getElementById(SIFT_INPUT)?.focus(),
     resize,
@@ -222,6 +236,9 @@ export function RowsPlace() {
             ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
             : `${data ? plural(total, "picture") : "…"}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
         </span>
+        {run && (group === "predicted" || asksAboutRun(sift)) && (
+          <TestLook run={run} look={look} judging={judging} onLook={() => void take()} />
+        )}
         {unequal && (
           <span
             className="text-wrong"

@@ -51,7 +51,8 @@ export function RowsSheets(props: Props) {
         <TakeOutSheet
           projectId={project.id}
           pictures={project.pictures}
-          sifted={asked.sift ? { ...asked, count: total } : undefined}
+          // What a look at the test set lets through besides is taken out by choosing it.
+          sifted={asked.sift && !asked.look ? { ...asked, count: total } : undefined}
           chosen={chosen}
           split={split}
           onClose={close}
