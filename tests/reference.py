@@ -119,8 +119,8 @@ def overlaid(second: FloatArray, pose: FloatArray) -> tuple[FloatArray, FloatArr
     return found, inside
 
 
-def align(first: FloatArray, second: FloatArray, steps: int) -> tuple[FloatArray, float]:
-    """Pose of the second picture on the first by Gauss and Newton's method, and Pearson's correlation in it."""
+def align(first: FloatArray, second: FloatArray, steps: int) -> FloatArray:
+    """Pose of the second picture on the first by Gauss and Newton's method."""
     side, pose = len(first), np.zeros(4)
     v, u = np.mgrid[-1 : 1 : side * 1j, -1 : 1 : side * 1j]
     for _ in range(steps):
@@ -135,8 +135,7 @@ def align(first: FloatArray, second: FloatArray, steps: int) -> tuple[FloatArray
         normal = slopes.T @ slopes
         normal += np.eye(4) * (1e-3 * np.trace(normal) / 4 + 1e-3)
         pose = np.clip(pose + np.linalg.solve(normal, slopes.T @ (gain * shade - light)), -0.13, 0.13)
-    lying, inside = overlaid(second, pose)
-    return pose, float(np.corrcoef(first[inside], lying[inside])[0, 1])
+    return pose
 
 
 def concordance(first: FloatArray, second: FloatArray, pose: FloatArray) -> float:

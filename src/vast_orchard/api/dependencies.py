@@ -13,7 +13,7 @@ from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.database import Database
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
-from vast_orchard.store.values import ProjectValue, RunValue
+from vast_orchard.store.values import ProjectName, RunValue
 
 __all__ = ["LARGEST_ID", "Parts", "PartsOf", "ProjectOf", "RunOf", "SessionOf", "WindowOf"]
 
@@ -49,7 +49,7 @@ SessionOf = Annotated[Session, Depends(_session, scope="function")]
 WindowOf = Annotated[str, Header(alias="X-Window", min_length=1, max_length=64, description="Id of the window.")]
 
 
-def _project(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ProjectValue:
+def _project(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ProjectName:
     return get_project(session, project_id)
 
 
@@ -59,5 +59,5 @@ def _run(session: SessionOf, run_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) 
     return run
 
 
-ProjectOf = Annotated[ProjectValue, Depends(_project)]
+ProjectOf = Annotated[ProjectName, Depends(_project)]
 RunOf = Annotated[RunValue, Depends(_run)]

@@ -17,7 +17,7 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import parcels
 from vast_orchard.store.imports import create_import
 from vast_orchard.store.jobs import get_job
-from vast_orchard.store.projects import create_project, free_name, get_project
+from vast_orchard.store.projects import count_project, create_project, free_name, get_project
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.splits import list_splits
 from vast_orchard.store.transfer import has_work_under_way
@@ -52,7 +52,7 @@ def create(session: SessionOf, project: ProjectOf, body: ParcelCreate) -> Parcel
     """Take out the collection, some of it, or the whole project, as a job."""
     if body.kind == "project" and has_work_under_way(session, project.id):
         raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
-    if body.kind == "collection" and not project.pictures:
+    if body.kind == "collection" and not count_project(session, project.id).pictures:
         raise ConflictError("There are no pictures to take out.", "Bring some in first.")
     if body.split is not None and body.split not in {split.id for split in list_splits(session, project.id)}:
         raise InputError(f"There is no split {body.split} in this project.", "Choose another, or none.")

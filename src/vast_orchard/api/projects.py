@@ -29,9 +29,9 @@ def create(session: SessionOf, body: ProjectWrite) -> ProjectValue:
 
 
 @router.get("/{project_id}", response_model=ProjectRead)
-def read(project: ProjectOf) -> ProjectValue:
+def read(session: SessionOf, project: ProjectOf) -> ProjectValue:
     """One project."""
-    return project
+    return projects.count_project(session, project.id)
 
 
 @router.patch("/{project_id}", response_model=ProjectRead)

@@ -84,7 +84,7 @@ def warm_up(report: Callable[[int, int], None] = lambda done, total: None) -> No
     statistics, variation = channel_statistics(examples.pixels), Variation()
     every = kernels()
     pair = np.zeros((1, 3, 8, 8), np.float32)
-    concordance(pair, pair, align(pair[:, 0], pair[:, 0]).pose)
+    concordance(pair, pair, align(pair[:, 0], pair[:, 0]))
     for optimizer in OPTIMIZERS:
         settings = TrainingSettings(epochs=1, batch_size=4, optimizer=optimizer, clip_norm=1e-3)
         network = Network(_EVERYTHING)

@@ -137,9 +137,14 @@ def record_copies(session: Session, project_id: int, found: Sequence[Copies], co
         session.execute(
             update(Picture).where(Picture.project_id == project_id, Picture.copy_group == old).values(copy_group=new)
         )
+    session.execute(
+        text(
+            "update picture set copy_group = x.number from"
+            " unnest(cast(:pictures as bigint[]), cast(:numbers as int[])) x (picture, number) where id = x.picture"
+        ),
+        {"pictures": list(groups.of), "numbers": list(groups.of.values())},
+    )
     exact = {picture for pair in found if pair.exact for picture in (pair.first, pair.second)}
-    for group, members in groups.members.items():
-        session.execute(update(Picture).where(among(Picture.id, members)).values(copy_group=group))
     session.execute(update(Picture).where(among(Picture.id, sorted(exact))).values(copy_exact=True))
     session.execute(update(PicturePrint).where(among(PicturePrint.picture_id, compared)).values(compared=True))
     if found:
@@ -151,39 +156,37 @@ def record_copies(session: Session, project_id: int, found: Sequence[Copies], co
 class _Groups:
     """What pairs make of the groups that were there."""
 
-    members: Mapping[int, Sequence[int]]  # by group, those that the pairs name
+    of: Mapping[int, int]  # group by picture, of those that the pairs name
     renamed: Mapping[int, int]  # groups that were joined to another
 
 
 def _joined_groups(found: Sequence[Copies], before: Mapping[int, int | None], fresh: int) -> _Groups:
     """Union of all pairs and of the groups before; a joined group keeps the lowest number, a new one takes the next."""
-    parent: dict[tuple[str, int], tuple[str, int]] = {}
+    parent: dict[int, int] = {}
 
-    def root(node: tuple[str, int]) -> tuple[str, int]:
+    def root(node: int) -> int:
         while (above := parent.setdefault(node, node)) != node:
             parent[node] = parent[above]
             node = above
         return node
 
-    for pair in found:
-        parent[root(("picture", pair.first))] = root(("picture", pair.second))
-    named = {picture for pair in found for picture in (pair.first, pair.second)}
-    for picture in named:
-        group = before[picture]
-        if group is not None:
-            parent[root(("picture", picture))] = root(("group", group))
-    sets: dict[tuple[str, int], list[tuple[str, int]]] = {}
+    # A group that was there is a node as well, under its number below zero.
+    links = [(pair.first, pair.second) for pair in found]
+    links += [(picture, -group) for pair in links for picture in pair if (group := before[picture])]
+    for one, other in links:
+        parent[root(one)] = root(other)
+    joined: dict[int, list[int]] = {}
     for node in sorted(parent):
-        sets.setdefault(root(node), []).append(node)
-    members: dict[int, Sequence[int]] = {}
+        joined.setdefault(root(node), []).append(node)
+    of: dict[int, int] = {}
     renamed: dict[int, int] = {}
-    for nodes in sets.values():
-        present = [number for kind, number in nodes if kind == "group"]
+    for nodes in joined.values():
+        present = sorted(-node for node in nodes if node < 0)
         number = present[0] if present else fresh
         fresh += not present
-        members[number] = [picture for kind, picture in nodes if kind == "picture"]
+        of |= {node: number for node in nodes if node > 0}
         renamed |= dict.fromkeys(present[1:], number)
-    return _Groups(members=members, renamed=renamed)
+    return _Groups(of=of, renamed=renamed)
 
 
 def copy_groups(project_id: int) -> Subquery:
@@ -238,7 +241,7 @@ def _members(session: Session, project_id: int, groups: Sequence[int]) -> Sequen
         .where(
             Picture.project_id == project_id,
             Picture.deleted_at.is_(None),
-            Picture.copy_group.in_(groups),
+            among(Picture.copy_group, groups),
         )
         .order_by(
             Picture.class_id.is_(None),

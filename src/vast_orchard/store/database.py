@@ -18,7 +18,9 @@ __all__ = ["CHANNEL", "Database", "among", "among_texts", "tell"]
 CHANNEL = "vast_orchard"
 
 
-def among(column: InstrumentedAttribute[int], values: Sequence[int]) -> ColumnElement[bool]:
+def among(
+    column: InstrumentedAttribute[int] | InstrumentedAttribute[int | None], values: Sequence[int]
+) -> ColumnElement[bool]:
     """`column in values` with one array as its parameter: a list of parameters ends at 65,535 of them."""
     return column == any_(cast(list(values), ARRAY(BigInteger)))
 

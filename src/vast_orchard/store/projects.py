@@ -9,10 +9,11 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.schema import Class, Job, JobState, Picture, Project, Run
-from vast_orchard.store.values import ProjectValue
+from vast_orchard.store.values import ProjectName, ProjectValue
 
 __all__ = [
     "checked_name",
+    "count_project",
     "create_project",
     "delete_project",
     "free_name",
@@ -75,8 +76,19 @@ def _row(session: Session, project_id: int, *, deleted: bool = False) -> Project
     return row
 
 
-def get_project(session: Session, project_id: int) -> ProjectValue:
-    """One project that is not in the bin.
+def get_project(session: Session, project_id: int) -> ProjectName:
+    """One project that is not in the bin, without its counts: nearly every request asks for it.
+
+    Raises
+    ------
+    MissingError
+    """
+    row = _row(session, project_id)
+    return ProjectName(id=row.id, name=row.name)
+
+
+def count_project(session: Session, project_id: int) -> ProjectValue:
+    """One project that is not in the bin, with its counts.
 
     Raises
     ------

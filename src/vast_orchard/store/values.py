@@ -25,12 +25,21 @@ __all__ = [
     "PictureDetail",
     "PictureValue",
     "ProjectFiles",
+    "ProjectName",
     "ProjectValue",
     "RunPictureValue",
     "RunValue",
     "SplitValue",
     "UndoResult",
 ]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProjectName:
+    """Which project is meant."""
+
+    id: int
+    name: str
 
 
 @dataclass(frozen=True, kw_only=True)

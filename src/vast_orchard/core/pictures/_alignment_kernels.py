@@ -108,8 +108,8 @@ def _step(first, lying, known, nothing, pose, furthest):
 
 
 @njit(nogil=True, cache=True)
-def align_pairs(first, second, steps, furthest, nothing, begin, count, pose, correlation, overlap):
-    """Poses (P, 4) of the second (P, S, S) on the first, correlation and share of overlap (P,) in them."""
+def align_pairs(first, second, steps, furthest, nothing, begin, count, pose):
+    """Poses (P, 4) in which the second (P, S, S) lie on the first."""
     side = first.shape[1]
     lying = np.empty((side, side), np.float32)
     inside, known = np.empty((side, side), np.bool_), np.empty((side, side), np.bool_)
@@ -118,11 +118,6 @@ def align_pairs(first, second, steps, furthest, nothing, begin, count, pose, cor
             _lay(second[n], pose[n], lying, inside)
             _known_slopes(inside, known)
             _step(first[n], lying, known, nothing, pose[n], furthest)
-        _lay(second[n], pose[n], lying, inside)
-        seen, _, _, squares_first, squares_lying, products = _sums(first[n], lying, inside)
-        below = np.sqrt(squares_first * squares_lying)
-        correlation[n] = products / below if below > nothing else -1.0
-        overlap[n] = seen / (side * side)
 
 
 @njit(nogil=True, cache=True)
