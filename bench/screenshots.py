@@ -80,6 +80,15 @@ def _rows(camera: _Camera) -> None:
     camera.browser.find_element(By.ID, "sift-line").send_keys(" predicted:")
     camera.wait("[role=option]")
     camera.take("sift")
+    project, window = f"{camera.address}/api/projects/{camera.project}", {"X-Window": "camera"}
+    copies = httpx2.get(f"{project}/pictures", params={"sift": "copies class:stellar"}, timeout=30).json()["pictures"]
+    dendrite = next(x["id"] for x in httpx2.get(f"{project}/classes").json() if x["name"] == "dendrite")
+    relabelled = {"picture_ids": [copies[0]["id"]], "class_id": dendrite}
+    httpx2.post(f"{project}/labels", json=relabelled, headers=window)
+    camera.go("rows?group=copies&sift=copies&tile=104")
+    camera.wait("canvas[data-painted=whole]")
+    camera.take("copies")
+    httpx2.post(f"{project}/undo", headers=window)
     camera.go("rows")
     camera.press("History")
     camera.wait("[data-testid=history] li")
