@@ -11,7 +11,20 @@ from sqlalchemy import text
 from starlette.exceptions import HTTPException
 
 from vast_orchard import __version__
-from vast_orchard.api import bin, events, field, imports, jobs, mending, parcels, pictures, projects, release, runs
+from vast_orchard.api import (
+    bin,
+    copies,
+    events,
+    field,
+    imports,
+    jobs,
+    mending,
+    parcels,
+    pictures,
+    projects,
+    release,
+    runs,
+)
 from vast_orchard.api.dependencies import Parts, SessionOf
 from vast_orchard.api.guard import Guard
 from vast_orchard.api.problems import install_problems
@@ -73,7 +86,8 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
     install_problems(app)
     app.add_middleware(Guard)
     for router in (
-        x.router for x in (parcels, projects, pictures, field, mending, imports, bin, runs, release, jobs, events)
+        x.router
+        for x in (parcels, projects, pictures, field, mending, copies, imports, bin, runs, release, jobs, events)
     ):
         app.include_router(router)
 

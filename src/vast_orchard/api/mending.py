@@ -18,8 +18,6 @@ from vast_orchard.api.schemas import (
     ClassSplit,
     ClassUpdate,
     ClassWrite,
-    CopiesKeep,
-    CopiesRead,
     LabelsCreate,
     MarksCreate,
     NotesCreate,
@@ -27,9 +25,8 @@ from vast_orchard.api.schemas import (
     Which,
 )
 from vast_orchard.errors import MissingError
-from vast_orchard.jobs.queue import look_for_copies
-from vast_orchard.store import actions, classes, copies, field, history
-from vast_orchard.store.values import ActionValue, ClassValue, CopiesValue, UndoResult
+from vast_orchard.store import actions, classes, field, history
+from vast_orchard.store.values import ActionValue, ClassValue, UndoResult
 
 __all__ = ["named_pictures", "router"]
 
@@ -124,32 +121,6 @@ def split_off(session: SessionOf, project: ProjectOf, window: WindowOf, body: Cl
     """A new class with these pictures, as one step."""
     ids = named_pictures(session, project.id, body)
     return actions.split_off_class(session, project.id, window, body.name, ids)
-
-
-@router.get("/copies", response_model=CopiesRead)
-def read_copies(session: SessionOf, project: ProjectOf) -> CopiesValue:
-    """What is known of copies."""
-    return copies.copies_known(session, project.id)
-
-
-@router.post("/copies/search", status_code=http.HTTP_202_ACCEPTED)
-def search_copies(session: SessionOf, project: ProjectOf) -> None:
-    """Compare pictures that nobody has compared yet, as every import does by itself."""
-    look_for_copies(session, project.id)
-
-
-@router.post("/copies/keep", response_model=ActionRead)
-def keep_copies(session: SessionOf, project: ProjectOf, window: WindowOf, body: CopiesKeep) -> ActionValue:
-    """Keep pictures and exclude their copies."""
-    if body.picture_ids is None:
-        return copies.keep_agreeing(session, project.id, window)
-    return copies.keep_of_copies(session, project.id, window, body.picture_ids)
-
-
-@router.post("/copies/dismiss", response_model=ActionRead)
-def dismiss_copies(session: SessionOf, project: ProjectOf, window: WindowOf, body: Which) -> ActionValue:
-    """Say that pictures are no copies, for good."""
-    return copies.dismiss_copies(session, project.id, window, named_pictures(session, project.id, body))
 
 
 def _read(session: Session, project_id: int, class_id: int) -> ClassValue:

@@ -21,18 +21,16 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.formats.picture_file import TILE_SIDE, read_picture
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.tiles import pixels_of, tiles_of
-from vast_orchard.store.copies import (
+from vast_orchard.store.copies import Copies, copies_known, record_copies
+from vast_orchard.store.jobs import put_away
+from vast_orchard.store.prints import (
     ComparedFile,
-    Copies,
     add_prints,
-    copies_known,
     files_to_compare,
     pictures_to_compare,
     read_prints,
-    record_copies,
     undescribed,
 )
-from vast_orchard.store.jobs import put_away
 
 __all__ = ["find_copies"]
 

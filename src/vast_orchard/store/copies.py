@@ -1,9 +1,9 @@
-"""Copies of one picture: fingerprints to find them by, the groups that they form, and what people decide about them.
+"""Copies of one picture: the groups that they form, and what people decide about them.
 
 A picture is compared with all others once, when it is new. So a group that was dismissed does not come back by itself.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import Subquery, func, select, text, update
@@ -12,29 +12,22 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.database import among, tell
 from vast_orchard.store.history import Change, action_value, apply, pictures_said, record
+from vast_orchard.store.prints import pictures_to_compare
 from vast_orchard.store.schema import Appearance, Import, Picture, PicturePrint
 from vast_orchard.store.values import ActionValue, CopiesValue
 
 __all__ = [
-    "ComparedFile",
     "Copies",
-    "add_prints",
     "copies_known",
     "copy_groups",
     "dismiss_copies",
-    "files_to_compare",
     "keep_agreeing",
     "keep_of_copies",
-    "pictures_to_compare",
-    "read_prints",
     "record_copies",
-    "undescribed",
 ]
 
 # A number of our own for PostgreSQL's advisory locks.
 _GROUPS_LOCK = 0x564F32
-# Prints that are read at a time.
-_READ = 5000
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -44,80 +37,6 @@ class Copies:
     first: int
     second: int
     exact: bool  # the same pixels
-
-
-@dataclass(frozen=True, kw_only=True)
-class ComparedFile:
-    """What comparing needs of a picture."""
-
-    sha256: str
-    width: int
-    height: int
-
-
-def files_to_compare(session: Session, project_id: int, picture_ids: Sequence[int]) -> dict[int, ComparedFile]:
-    """Files of pictures by id, those in the bin too: they may come back."""
-    query = select(Picture.id, Picture.sha256, Picture.width, Picture.height).where(
-        Picture.project_id == project_id, among(Picture.id, picture_ids)
-    )
-    return {
-        row.id: ComparedFile(sha256=row.sha256, width=row.width, height=row.height) for row in session.execute(query)
-    }
-
-
-def undescribed(session: Session, project_id: int, limit: int) -> Sequence[tuple[int, str]]:
-    """Some pictures without a fingerprint: ids and SHA-256."""
-    query = (
-        select(Picture.id, Picture.sha256)
-        .outerjoin(PicturePrint, PicturePrint.picture_id == Picture.id)
-        .where(Picture.project_id == project_id, PicturePrint.picture_id.is_(None))
-        .order_by(Picture.id)
-        .limit(limit)
-    )
-    return [(picture, sha256) for picture, sha256 in session.execute(query)]
-
-
-def add_prints(session: Session, prints: Mapping[int, Sequence[float]]) -> None:
-    """Keep fingerprints, of pictures that are still there; nobody has compared them yet."""
-    here = session.scalars(select(Picture.id).where(among(Picture.id, list(prints))).with_for_update(key_share=True))
-    session.execute(
-        text(
-            "insert into picture_print (picture_id, place, compared)"
-            " select x.picture_id, cast(x.place as cube), false"
-            " from unnest(cast(:pictures as bigint[]), cast(:places as text[])) x (picture_id, place)"
-            " on conflict do nothing"
-        ),
-        # Five digits are more than a picture of 24 pixels has.
-        [
-            {
-                "pictures": (pictures := list(here)),
-                "places": [f"({', '.join(f'{number:.5f}' for number in prints[x])})" for x in pictures],
-            }
-        ],
-    )
-
-
-def read_prints(session: Session, project_id: int) -> Iterator[Sequence[tuple[int, str, bool]]]:
-    """All fingerprints of a project, some at a time: picture, `(0.1, 0.2, …)`, whether it was compared."""
-    query = (
-        select(PicturePrint.picture_id, PicturePrint.place, PicturePrint.compared)
-        .join(Picture, Picture.id == PicturePrint.picture_id)
-        .where(Picture.project_id == project_id)
-        .order_by(PicturePrint.picture_id)
-    )
-    for part in session.execute(query.execution_options(yield_per=_READ)).partitions():
-        yield [(picture, place, compared) for picture, place, compared in part]
-
-
-def pictures_to_compare(session: Session, project_id: int) -> int:
-    """How many pictures nobody has compared with the others yet, those in the bin among them."""
-    query = (
-        select(func.count())
-        .select_from(Picture)
-        .outerjoin(PicturePrint, PicturePrint.picture_id == Picture.id)
-        .where(Picture.project_id == project_id, PicturePrint.compared.is_not(True))
-    )
-    return session.scalar(query) or 0
 
 
 def record_copies(session: Session, project_id: int, found: Sequence[Copies], compared: Sequence[int]) -> None:
