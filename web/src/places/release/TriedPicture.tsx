@@ -1,5 +1,6 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
 import type { Answer, Run } from "../../api/client";
+import { usePlace } from "../../app/context";
 import { answerSentence, ranked } from "../../domain/ranking";
 import { ProbabilityBars } from "../../parts/ProbabilityBars";
 
@@ -12,6 +13,7 @@ export interface Tried {
 
 export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run; threshold: number }) {
   const { answer } = tried;
+  const { classes } = usePlace();
   if (answer.error) {
     return (
       <div role="alert" className="flex flex-1 flex-col items-center justify-center p-10 text-center">
@@ -50,6 +52,7 @@ export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run
           <ProbabilityBars
             order={order}
             run={run}
+            classes={classes}
             colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
           />
           <div className="flex justify-between font-mono text-xs text-quiet">

@@ -1,4 +1,5 @@
 import type { Outcome, Run } from "../../api/client";
+import { usePlace } from "../../app/context";
 import { ranked } from "../../domain/ranking";
 import { ProbabilityBars } from "../../parts/ProbabilityBars";
 import { Sheet } from "../../parts/Sheet";
@@ -13,6 +14,7 @@ export function JudgedPicture({
   run: Run;
   onClose: () => void;
 }) {
+  const { classes } = usePlace();
   const truth = run.classes.findIndex((entry) => entry.id === outcome.true_class);
   const order = ranked(
     run.classes.map((entry) => entry.name),
@@ -31,6 +33,7 @@ export function JudgedPicture({
           <ProbabilityBars
             order={order}
             run={run}
+            classes={classes}
             colour={(entry, rank) =>
               entry.place === truth ? "var(--good)" : rank === 0 ? "var(--wrong)" : "var(--edge)"
             }
