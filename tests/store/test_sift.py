@@ -394,6 +394,18 @@ def test_completions_with_counts(desk: Desk, line: str, texts: list[tuple[str, i
         parse(whole)  # what is proposed can be read
 
 
+def test_sets_are_the_same_where_ids_lie_too_far_apart_for_one_run_of_bytes(desk: Desk) -> None:
+    assert desk.scope.sets is not None
+    assert desk.scope.sets.codes is not None
+    far = replace(desk.scope, sets=replace(desk.scope.sets, codes=None))
+    for sift in ("set:training", "set:validation", "set:test", "set:none", "not set:validation"):
+        assert desk.found(sift, far) == desk.found(sift)
+    with desk.database.session() as session:
+        for group in (Grouping.SET, Grouping.CLASS):
+            assert field_rows(session, far, "", group) == field_rows(session, desk.scope, "", group)
+            assert field_records(session, far, "", group) == field_records(session, desk.scope, "", group)
+
+
 def test_rows_of_copies_begin_with_those_under_different_labels(desk: Desk) -> None:
     with desk.database.session() as session:
         rows = field_rows(session, desk.scope, "", Grouping.COPIES)

@@ -22,7 +22,8 @@ from vast_orchard.errors import MissingError
 from vast_orchard.store.copies import copy_groups
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.runs import check_look
-from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split, SplitMember
+from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split
+from vast_orchard.store.set_codes import SETS, set_code, set_codes
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.syntax import SiftError
@@ -35,7 +36,6 @@ S = TypeVar("S", bound="Select[Any, *tuple[Any, ...]]")
 __all__ = ["RECORD_BYTES", "Grouping", "field_records", "field_rows", "scope_of", "sifted_ids", "sifted_pictures"]
 
 RECORD_BYTES = 16
-_SETS = (SetName.TRAINING, SetName.VALIDATION, SetName.TEST)
 # Set, excluded, and a count.
 _PLAIN_FACTS = 3
 # Longer sides at which a row of sizes ends, in pixels.
@@ -92,6 +92,7 @@ def scope_of(
         now=now,
         classes={row.name: row.id for row in classes},
         split_id=split_id,
+        sets=set_codes(session, split_id) if split_id else None,
         run_id=run_id,
         run_classes={entry["name"]: entry["id"] for entry in run.classes} if run else {},
         test_shown=look_id is not None,
@@ -100,23 +101,20 @@ def scope_of(
 
 
 def _joined(query: S, scope: SiftScope) -> S:
-    """With the split's sets, the run's predictions and the classes beside; PostgreSQL leaves out what is not used."""
-    member, judged = _beside(Picture.id.expression, scope)
+    """With the run's predictions and the classes beside; PostgreSQL leaves out what is not used."""
+    judged = _judged(Picture.id.expression, scope)
     return (
         query.select_from(Picture)
-        .outerjoin(SplitMember, member)
         .outerjoin(Prediction, judged)
         .outerjoin(Class, Class.id == Picture.class_id)
         .where(Picture.project_id == scope.project_id, Picture.deleted_at.is_(None))
     )
 
 
-def _beside(picture_id: ColumnElement[int], scope: SiftScope) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
-    """Which row of the split and which of the run's predictions belong to a picture."""
+def _judged(picture_id: ColumnElement[int], scope: SiftScope) -> ColumnElement[bool]:
+    """Which of the run's predictions belongs to a picture."""
     judged = and_(Prediction.picture_id == picture_id, Prediction.run_id == (scope.run_id or 0))
-    if not scope.test_shown:
-        judged = and_(judged, Prediction.set_name != SetName.TEST.value)
-    return and_(SplitMember.picture_id == picture_id, SplitMember.split_id == (scope.split_id or 0)), judged
+    return judged if scope.test_shown else and_(judged, Prediction.set_name != SetName.TEST.value)
 
 
 def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
@@ -125,8 +123,10 @@ def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnE
         case Grouping.CLASS:
             return Picture.class_id.expression, func.coalesce(Class.place, -1)
         case Grouping.SET:
-            place = case({name.value: n for n, name in enumerate(_SETS)}, value=SplitMember.set_name, else_=len(_SETS))
-            return SplitMember.set_name.expression, place
+            code = set_code(Picture.id.expression, scope.sets)
+            names = {number: name.value for number, name in enumerate(SETS) if name is not None}
+            # What is in no set comes last.
+            return case(names, value=code), case((code == 0, len(SETS)), else_=code)
         case Grouping.SIZE:
             side = func.greatest(Picture.width, Picture.height)
             place = case(*((side <= limit, n) for n, limit in enumerate(_SIDES)), else_=len(_SIDES))
@@ -165,7 +165,10 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
     if group is Grouping.CLASS:
         # The few rows are put in order here, so that not every picture has to be joined with its class.
         place = literal(0)
-    apart: list[ColumnElement[Any]] = [SplitMember.set_name.expression, Picture.excluded.expression]
+    apart: list[ColumnElement[Any]] = [
+        set_code(Picture.id.expression, scope.sets),
+        Picture.excluded.expression,
+    ]
     if group is Grouping.COPIES:
         apart += [Picture.class_id.expression, Picture.copy_exact.expression]
     # Counted by every combination of the facts that a row tells, which takes half the time of a filter for each.
@@ -193,7 +196,7 @@ def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
     """One row of its parts: set, excluded, of copies also class and whether they are exact, and at last a count."""
 
     def count_in(name: SetName) -> int:
-        return sum(part[-1] for part in parts if part[0] == name.value)
+        return sum(part[-1] for part in parts if SETS[part[0]] is name)
 
     of_copies = key is not None and len(parts[0]) > _PLAIN_FACTS
     return FieldRowValue(
@@ -208,14 +211,14 @@ def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
     )
 
 
-def _record(picture: Any) -> ColumnElement[bytes]:
+def _record(picture: Any, scope: SiftScope) -> ColumnElement[bytes]:
     """16 bytes of a picture, whose facts are columns of `picture`."""
 
     def bit(test: Any, value: int) -> ColumnElement[int]:
         return cast(test, Integer) * value
 
     flags = (
-        case({name.value: n + 1 for n, name in enumerate(_SETS)}, value=SplitMember.set_name, else_=0)
+        set_code(picture.id, scope.sets)
         + bit(picture.excluded, 4)
         + bit(picture.unsure, 8)
         + bit(picture.noted, 16)
@@ -244,7 +247,7 @@ def field_records(
     """
     compiled = compile_sift(parse(sift), scope)
     _, place = _key(group, scope)
-    # First which pictures, then what is said of them: sets and predictions are looked up for this part alone.
+    # First which pictures, then what is said of them: predictions are looked up for this part alone.
     facts = (
         Picture.class_id,
         Picture.excluded,
@@ -255,9 +258,8 @@ def field_records(
     chosen = _joined(select(Picture.id, *facts).where(compiled.where), scope)
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
     placed = select(part, func.row_number().over().label("place")).subquery()
-    member, judged = _beside(placed.c.id, scope)
-    told = select(placed.c.place, _record(placed.c).label("record")).select_from(placed)
-    told = told.outerjoin(SplitMember, member).outerjoin(Prediction, judged)
+    told = select(placed.c.place, _record(placed.c, scope).label("record")).select_from(placed)
+    told = told.outerjoin(Prediction, _judged(placed.c.id, scope))
     # The rows reach the aggregate in the order of the subquery.
     rows = told.order_by(placed.c.place).subquery()
     joined = session.scalar(select(func.string_agg(rows.c.record, sql("''::bytea"))))
@@ -289,6 +291,7 @@ def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, l
             "Pages of pictures come in the order of their ids.", "Take the order out.", parsed.order[0].place
         )
     where = compile_sift(parsed, scope).where
-    query = _joined(select(Picture, SplitMember.set_name).where(where, Picture.id > after), scope)
+    code = set_code(Picture.id.expression, scope.sets)
+    query = _joined(select(Picture, code).where(where, Picture.id > after), scope)
     found = session.execute(query.order_by(Picture.id).limit(limit))
-    return [picture_value(row, set_name) for row, set_name in found]
+    return [picture_value(row, SETS[number]) for row, number in found]

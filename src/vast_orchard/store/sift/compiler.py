@@ -20,8 +20,8 @@ from vast_orchard.store.schema import (
     Picture,
     PicturePrint,
     Prediction,
-    SplitMember,
 )
+from vast_orchard.store.set_codes import SETS, SetCodes, set_code
 from vast_orchard.store.sift.parser import did_you_mean
 from vast_orchard.store.sift.syntax import (
     All,
@@ -72,6 +72,7 @@ class SiftScope:
     now: dt.datetime  # with the time zone in which days begin
     classes: Mapping[str, int]  # id by name, of the project
     split_id: int | None = None
+    sets: SetCodes | None = None  # of that split
     run_id: int | None = None
     run_classes: Mapping[str, int] = field(default_factory=dict)  # as the run knows them
     test_shown: bool = False  # a look at the test set was counted
@@ -80,7 +81,7 @@ class SiftScope:
 
 @dataclass(frozen=True, kw_only=True)
 class CompiledSift:
-    """Conditions and orders for a query over pictures, members of the split and predictions of the run."""
+    """Conditions and orders for a query over pictures, their classes and predictions of the run."""
 
     where: _Test
     order: tuple[ColumnElement[Any], ...]
@@ -216,7 +217,7 @@ def _class(name: str, word: Word, scope: SiftScope) -> _Test:
 def _set(word: Word, scope: SiftScope) -> _Test:
     name = word.text.lower()
     if name == "none":
-        return SplitMember.set_name.is_(None)
+        return set_code(Picture.id.expression, scope.sets) == 0
     if name not in {entry.value for entry in SetName}:
         mend = did_you_mean(
             name, ["training", "validation", "test", "none"], "There are training, validation, test, none."
@@ -224,7 +225,7 @@ def _set(word: Word, scope: SiftScope) -> _Test:
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
     if scope.split_id is None:
         raise SiftError("There are no sets yet.", "Divide the pictures first.", word.place)
-    return _known(SplitMember.set_name == name)
+    return set_code(Picture.id.expression, scope.sets) == SETS.index(SetName(name))
 
 
 def _text(term: Compare, word: Word, scope: SiftScope) -> _Test:
