@@ -241,9 +241,11 @@ export function useBin(projectId: number) {
   });
 }
 
-export function useCopies(projectId: number) {
+/** What is known of copies; asked when the field stands, which is what a person waits for. */
+export function useCopies(projectId: number, fieldStands: boolean) {
   return useQuery({
     queryKey: ["copies", projectId],
+    enabled: fieldStands,
     queryFn: () =>
       need(client.GET("/api/projects/{project_id}/copies", { params: { path: { project_id: projectId } } })),
   });

@@ -62,7 +62,7 @@ export function RowsPlace() {
   const navigate = useNavigate();
   const { sending, send, stop } = useSending(project.id);
   const bin = useBin(project.id);
-  const copies = useCopies(project.id);
+  const copies = useCopies(project.id, field.data !== undefined);
   const bringIn = () => navigate(`/p/${project.id}/rows/bring-in`);
 
   // A mistake in the Sift leaves on show what was there before it.
