@@ -1,5 +1,6 @@
 """The API on real records: the way from a project to an export, and what it answers to bad requests."""
 
+import base64
 import io
 import json
 from pathlib import Path
@@ -307,6 +308,9 @@ def test_with_everything_excluded_nothing_is_divided_or_trained_and_all_comes_ba
 ) -> None:
     path = f"/api/projects/{project}"
     split = client.post(f"{path}/splits", json={"seed": 4}).json()
+    page = client.get(f"{path}/field", params={"first": 2, "sift": "order:name"}).json()
+    records = client.get(f"{path}/field/records", params={"sift": "order:name"}).content
+    assert base64.b64decode(page["first"]) == records[:32]
     every = client.get(f"{path}/field").json()["total"]
     client.post(f"{path}/marks", json={"sift": "", "flag": "excluded"})
     divided = client.post(f"{path}/splits", json={"seed": 4})

@@ -3,6 +3,7 @@
 import datetime as dt
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import psycopg
 import pytest
@@ -130,7 +131,7 @@ class Desk:
             return set(sifted_ids(session, scope or self.scope, sift))
 
     def ordered(
-        self, sift: str, group: Grouping = Grouping.NOTHING, scope: SiftScope | None = None, **part: int
+        self, sift: str, group: Grouping = Grouping.NOTHING, scope: SiftScope | None = None, **part: Any
     ) -> list[int]:
         with self.database.session() as session:
             records = field_records(session, scope or self.scope, sift, group, **part)
@@ -236,6 +237,18 @@ def test_test_results_show_only_under_a_counted_look(desk: Desk) -> None:
 )
 def test_orders(desk: Desk, sift: str, order: list[int]) -> None:
     assert desk.ordered(sift) == order
+
+
+@pytest.mark.parametrize("group", list(Grouping))
+@pytest.mark.parametrize("sift", ["", "order:-size", "jpg order:-class", "not class:plate", "wrong", "note:*"])
+def test_a_page_that_knows_the_counts_is_the_beginning_of_the_whole(desk: Desk, group: Grouping, sift: str) -> None:
+    # Records of all pictures are found without counts; a page that reaches one row, some, or all has to agree.
+    with desk.database.session() as session:
+        whole = field_records(session, desk.scope, sift, group)
+        rows = field_rows(session, desk.scope, sift, group)
+        for count in range(1, 7):
+            page = field_records(session, desk.scope, sift, group, count=count, rows=rows)
+            assert page == whole[: 16 * count]
 
 
 def test_rows_are_counted_and_their_records_follow_in_their_order(desk: Desk) -> None:

@@ -1,5 +1,6 @@
 """The picture field over HTTP: rows and counts, records, sheets of tiles, and help with writing a Sift."""
 
+import base64
 import datetime as dt
 from collections.abc import Sequence
 from typing import Annotated, Any
@@ -39,11 +40,16 @@ ScopeOf = Annotated[SiftScope, Depends(_scope)]
 
 @router.get("/field", response_model=FieldRead)
 def rows(
-    session: SessionOf, scope: ScopeOf, sift: SiftQuery = "", group: GroupQuery = field.Grouping.CLASS
+    session: SessionOf,
+    scope: ScopeOf,
+    sift: SiftQuery = "",
+    group: GroupQuery = field.Grouping.CLASS,
+    first: Annotated[int, Query(ge=0, le=100_000, description="So many records come along, from the first on.")] = 0,
 ) -> dict[str, Any]:
-    """The rows of the field with their counts."""
+    """The rows of the field with their counts, and the first records if they are wanted."""
     found = field.field_rows(session, scope, sift, group)
-    return {"total": sum(row.count for row in found), "rows": found}
+    records = field.field_records(session, scope, sift, group, count=first, rows=found) if first and found else b""
+    return {"total": sum(row.count for row in found), "rows": found, "first": base64.b64encode(records)}
 
 
 @router.get("/field/records", response_class=Response)

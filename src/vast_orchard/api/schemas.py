@@ -136,6 +136,7 @@ class FieldRead(BaseModel):
 
     total: int
     rows: list[FieldRowRead]
+    first: str = Field(description="The first records as Base64 (RFC 4648), as many as were asked for.")
 
 
 class CompletionRead(Read):

@@ -9,12 +9,26 @@ A record of a picture takes 16 bytes, so that a hundred thousand of them are one
 """
 
 import datetime as dt
+import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from enum import StrEnum
 from typing import Any, TypeVar
 
-from sqlalchemy import BigInteger, ColumnElement, Integer, LargeBinary, Select, and_, case, cast, func, literal, select
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Integer,
+    LargeBinary,
+    Select,
+    and_,
+    case,
+    cast,
+    func,
+    literal,
+    or_,
+    select,
+)
 from sqlalchemy import text as sql
 from sqlalchemy.orm import Session
 
@@ -53,6 +67,10 @@ class Grouping(StrEnum):
     PREDICTED = "predicted"
     COPIES = "copies"
     NOTHING = "nothing"
+
+
+# Of these a row is a good part of the field, so that a page reaches few of them.
+_LARGE_ROWS = frozenset(Grouping) - {Grouping.COPIES, Grouping.NOTHING}
 
 
 def scope_of(
@@ -232,7 +250,14 @@ def _record(picture: Any, scope: SiftScope) -> ColumnElement[bytes]:
 
 
 def field_records(
-    session: Session, scope: SiftScope, sift: str, group: Grouping, *, start: int = 0, count: int | None = None
+    session: Session,
+    scope: SiftScope,
+    sift: str,
+    group: Grouping,
+    *,
+    start: int = 0,
+    count: int | None = None,
+    rows: Sequence[FieldRowValue] | None = None,
 ) -> bytes:
     """Pictures in the order of the field, row after row, 16 bytes each.
 
@@ -240,13 +265,15 @@ def field_records(
     ----------
     start, count : int
         The part that is wanted; all by default.
+    rows : sequence of FieldRowValue, optional
+        What `field_rows` has just counted for the same question: then only the rows that the part reaches are sorted.
 
     Raises
     ------
     SiftError
     """
     compiled = compile_sift(parse(sift), scope)
-    _, place = _key(group, scope)
+    key, place = _key(group, scope)
     # First which pictures, then what is said of them: predictions are looked up for this part alone.
     facts = (
         Picture.class_id,
@@ -256,6 +283,11 @@ def field_records(
         Picture.two_labels,
     )
     chosen = _joined(select(Picture.id, *facts).where(compiled.where), scope)
+    if rows is not None and count is not None and group in _LARGE_ROWS:
+        reached = _reached(rows, start + count)
+        chosen = chosen.where(_in_rows(key, group, reached))
+        if len(reached) == 1:
+            place = literal(0)  # then there is nothing to put in order, nor to join for it
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
     placed = select(part, func.row_number().over().label("place")).subquery()
     told = select(placed.c.place, _record(placed.c, scope).label("record")).select_from(placed)
@@ -264,6 +296,18 @@ def field_records(
     rows = told.order_by(placed.c.place).subquery()
     joined = session.scalar(select(func.string_agg(rows.c.record, sql("''::bytea"))))
     return bytes(joined or b"")
+
+
+def _reached(rows: Sequence[FieldRowValue], end: int) -> list[str | None]:
+    """Keys of the rows, from the first, in which the first `end` pictures stand."""
+    before = itertools.accumulate((row.count for row in rows), initial=0)
+    return [row.key for row, count in zip(rows, before, strict=False) if count < end]
+
+
+def _in_rows(key: ColumnElement[Any], group: Grouping, told: Sequence[str | None]) -> ColumnElement[bool]:
+    of_ids = group in (Grouping.CLASS, Grouping.PREDICTED)
+    within = key.in_([int(name) if of_ids else name for name in told if name is not None])
+    return or_(within, key.is_(None)) if None in told else within
 
 
 def sifted_ids(session: Session, scope: SiftScope, sift: str) -> Sequence[int]:

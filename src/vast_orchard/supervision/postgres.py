@@ -219,6 +219,11 @@ class Cluster:
             "jit": "off",
             # A split of a hundred thousand pictures has a few megabytes, and is joined by all processes together.
             "min_parallel_table_scan_size": "1MB",
+            # By its own guess a second process would hardly ever be worth while; measured, it halves most Sifts. More
+            # processes than processors only get in each other's way.
+            "parallel_tuple_cost": "0.001",
+            "parallel_setup_cost": "100",
+            "max_parallel_workers_per_gather": str(max(1, min(3, (os.cpu_count() or 2) - 1))),
         }
         with self._log.open("ab") as log:
             self.process = subprocess.Popen(

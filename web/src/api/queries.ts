@@ -1,7 +1,7 @@
 /** What the screens read, each under the key by which live events refresh it. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { GroupKey } from "../domain/field";
-import { FieldIndex, joined } from "../domain/fieldIndex";
+import { FieldIndex, fromBase64, joined } from "../domain/fieldIndex";
 import { type Choice, client, type FieldRowOf, need, needBytes, type Problem, type SetName } from "./client";
 
 export function useProjects(deleted = false) {
@@ -75,28 +75,20 @@ export function useField(projectId: number, asked: FieldQuery) {
         group: asked.group,
         ...contextOf(asked),
       };
-      const records = (start: number, count?: number) => {
-        const params = new URLSearchParams(
-          Object.entries(query).map(([name, value]) => [name, String(value)]),
-        );
-        params.set("start", String(start));
-        if (count) params.set("count", String(count));
-        return needBytes(`/api/projects/${projectId}/field/records?${params}`, { signal });
-      };
-      const [counted, first] = await Promise.all([
-        need(
-          client.GET("/api/projects/{project_id}/field", {
-            params: { path: { project_id: projectId }, query },
-            signal,
-          }),
-        ),
-        records(0, FIRST_RECORDS),
-      ]);
+      const counted = await need(
+        client.GET("/api/projects/{project_id}/field", {
+          params: { path: { project_id: projectId }, query: { ...query, first: FIRST_RECORDS } },
+          signal,
+        }),
+      );
       const { rows, total } = counted;
+      const first = fromBase64(counted.first);
       const begun = { rows, total, index: new FieldIndex(first, total) };
       if (total <= FIRST_RECORDS) return begun;
       if (queries.getQueryData(key) === undefined) queries.setQueryData(key, begun);
-      const rest = await records(FIRST_RECORDS);
+      const params = new URLSearchParams(Object.entries(query).map(([name, value]) => [name, String(value)]));
+      params.set("start", String(FIRST_RECORDS));
+      const rest = await needBytes(`/api/projects/${projectId}/field/records?${params}`, { signal });
       return { rows, total, index: new FieldIndex(joined([first, rest]), total) };
     },
     placeholderData: keepPreviousData,

@@ -277,7 +277,7 @@ export interface paths {
         };
         /**
          * Rows
-         * @description The rows of the field with their counts.
+         * @description The rows of the field with their counts, and the first records if they are wanted.
          */
         get: operations["rows_api_projects__project_id__field_get"];
         put?: never;
@@ -1771,6 +1771,11 @@ export interface components {
             total: number;
             /** Rows */
             rows: components["schemas"]["FieldRowRead"][];
+            /**
+             * First
+             * @description The first records as Base64 (RFC 4648), as many as were asked for.
+             */
+            first: string;
         };
         /**
          * FieldRowRead
@@ -3446,6 +3451,8 @@ export interface operations {
                 sift?: string;
                 /** @description What the rows stand for. */
                 group?: components["schemas"]["Grouping"];
+                /** @description So many records come along, from the first on. */
+                first?: number;
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;

@@ -72,3 +72,8 @@ export function joined(pages: readonly ArrayBuffer[]): ArrayBuffer {
   }
   return whole.buffer;
 }
+
+/** The bytes that a text holds as Base64. */
+export function fromBase64(text: string): ArrayBuffer {
+  return Uint8Array.from(atob(text), (sign) => sign.charCodeAt(0)).buffer;
+}
