@@ -14,10 +14,11 @@ import numpy as np
 import typer
 
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
+from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_rows import bench_rows
+from vast_orchard.cli.bench_variations import bench_variations
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.arrays import FloatArray
-from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
@@ -43,44 +44,6 @@ _BATCH = 64
 _REPEATS = 5
 _LEAST_S = 0.4  # of one repeat, so that a short step is repeated until it can be timed
 _MATRIX = 2048
-
-
-def _blocks_32() -> NetworkDescription:
-    layers: list[d.Layer] = []
-    for filters in (32, 48, 96):
-        layers += [d.Conv2D(filters=filters), d.ReLU(), d.Conv2D(filters=filters), d.ReLU(), d.MaxPool()]
-    layers += [d.Flatten(), d.Dense(units=128), d.ReLU(), d.Dense(units=8)]
-    return NetworkDescription(name="blocks-32", input_shape=(32, 32, 3), layers=tuple(layers))
-
-
-def _bn_96() -> NetworkDescription:
-    layers: list[d.Layer] = []
-    for filters in (16, 32, 64, 128):
-        for _ in range(2):
-            layers += [d.Conv2D(filters=filters, bias=False), d.BatchNorm(), d.ReLU()]
-        layers.append(d.MaxPool())
-    layers += [d.GlobalAveragePool(), d.Dense(units=10)]
-    return NetworkDescription(name="bn-96", input_shape=(96, 96, 3), layers=tuple(layers))
-
-
-def _depthwise_64() -> NetworkDescription:
-    layers: list[d.Layer] = [d.Conv2D(filters=32, stride=2, bias=False), d.BatchNorm(), d.ReLU()]
-    for filters, stride in ((64, 1), (128, 2), (128, 1), (256, 2)):
-        layers += [d.DepthwiseConv2D(stride=stride, bias=False), d.BatchNorm(), d.ReLU()]
-        layers += [d.Conv2D(filters=filters, kernel=1, bias=False), d.BatchNorm(), d.ReLU()]
-    layers += [d.GlobalAveragePool(), d.Dense(units=10)]
-    return NetworkDescription(name="depthwise-64", input_shape=(64, 64, 3), layers=tuple(layers))
-
-
-def _tiny_28() -> NetworkDescription:
-    layers: list[d.Layer] = []
-    for filters in (16, 32):
-        layers += [d.Conv2D(filters=filters), d.ReLU(), d.MaxPool()]
-    layers += [d.Flatten(), d.Dense(units=10)]
-    return NetworkDescription(name="tiny-28", input_shape=(28, 28, 1), layers=tuple(layers))
-
-
-_NETWORKS = (_blocks_32, _bn_96, _depthwise_64, _tiny_28)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -173,7 +136,7 @@ def engine(
     make_ready(words.print)
     team = make_team(read_settings(threads=threads or None))
     found: dict[str, Any] = {"threads": team.threads, "matmul_gflops": round(_matmul_gflops(), 1), "networks": []}
-    for make in _NETWORKS:
+    for make in NETWORKS:
         description = make()
         if only in description.name:
             words.print(f"Measuring {description.name}")
@@ -252,3 +215,4 @@ def memory(
 
 app.command("import")(bench_import)
 app.command("rows")(bench_rows)
+app.command("variations")(bench_variations)

@@ -18,7 +18,8 @@ from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
+from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation, variation_from_json
+from vast_orchard.core.sets.epoch_order import CLASS_DRAWS
 from vast_orchard.core.sets.split import DEFAULT_SHARES, complete_sets, stratified_split
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training, begin
@@ -32,7 +33,7 @@ from vast_orchard.core.training.values import (
     TrainingSettings,
     TrainingState,
 )
-from vast_orchard.errors import SplitError
+from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, identity_number
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
 from vast_orchard.formats.members import Source
@@ -133,6 +134,19 @@ def _export(source: Source, collection: Collection, divided: _Divided, model: Mo
     return target, proof
 
 
+def _variation(file: Path | None, turn: float) -> Variation:
+    """What the file says, else the default with this turn."""
+    if file is None:
+        others = [entry for entry in Variation().operations if entry.kind != "turn"]
+        return Variation(operations=(*others, *((operation("turn", -turn, turn),) if turn else ())))
+    try:
+        return variation_from_json(json.loads(file.read_text()))
+    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise SettingError(
+            f"{file} does not hold a variation: {error}.", "Write it as docs/variations.md shows."
+        ) from error
+
+
 def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
     out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
@@ -149,9 +163,10 @@ def train(
     ] = DEFAULT_NETWORK,
     size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = Preprocessing().size,
     variation: Annotated[bool, typer.Option(help="Mirror, turn and brighten training pictures at random.")] = True,
-    turn: Annotated[
-        float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")
-    ] = Variation().turn_degrees,
+    turn: Annotated[float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")] = 15.0,
+    variation_file: Annotated[
+        Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
+    ] = None,
     optimizer: Annotated[str, typer.Option(help=f"One of: {', '.join(OPTIMIZERS)}.")] = _DEFAULTS.optimizer,
     schedule: Annotated[str, typer.Option(help=f"One of: {', '.join(SCHEDULES)}.")] = _DEFAULTS.schedule,
     warm_up: Annotated[float, typer.Option(help="Share of the steps over which the rate rises.")] = _DEFAULTS.warm_up,
@@ -161,6 +176,7 @@ def train(
         float, typer.Option(help="Share of each target spread over all classes; 0.1 is usual.")
     ] = _DEFAULTS.label_smoothing,
     class_weights: Annotated[str, typer.Option(help=f"One of: {', '.join(CLASS_WEIGHTS)}.")] = _DEFAULTS.class_weights,
+    class_draws: Annotated[str, typer.Option(help=f"One of: {', '.join(CLASS_DRAWS)}.")] = _DEFAULTS.class_draws,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
 ) -> None:
@@ -169,11 +185,11 @@ def train(
     recipe = Recipe(
         network=network,
         preprocessing=Preprocessing(size=size),
-        variation=Variation(turn_degrees=turn) if variation else NO_VARIATION,
+        variation=_variation(variation_file, turn) if variation else NO_VARIATION,
         settings=TrainingSettings(
             epochs=epochs, batch_size=batch_size, learning_rate=learning_rate, seed=seed, optimizer=optimizer,
             schedule=schedule, warm_up=warm_up, weight_decay=weight_decay, clip_norm=clip_norm,
-            label_smoothing=label_smoothing, class_weights=class_weights,
+            label_smoothing=label_smoothing, class_weights=class_weights, class_draws=class_draws,
         ),
     )  # fmt: skip
     with open_source(folder) as source:

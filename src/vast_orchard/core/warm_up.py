@@ -16,7 +16,7 @@ from vast_orchard.core.ops import (
     _pooling_kernels,
     _winograd_kernels,
 )
-from vast_orchard.core.pictures import _alignment_kernels, _picture_kernels
+from vast_orchard.core.pictures import _alignment_kernels, _picture_kernels, _vary_kernels
 from vast_orchard.core.pictures.alignment import align, concordance
 from vast_orchard.core.pictures.standardise import channel_statistics
 from vast_orchard.core.pictures.variation import Variation
@@ -34,6 +34,7 @@ _MODULES = (
     _optimizer_kernels,
     _picture_kernels,
     _pooling_kernels,
+    _vary_kernels,
     _winograd_kernels,
 )
 

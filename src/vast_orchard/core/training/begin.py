@@ -9,6 +9,7 @@ from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.standardise import ChannelStatistics, channel_statistics
+from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
 from vast_orchard.core.training.recipe import Recipe
@@ -63,6 +64,7 @@ def begin(
     if description is None:
         description = ready_network(recipe.network, recipe.preprocessing.input_shape, classes)
     plan(description, classes)
+    check_colour(recipe.variation, recipe.preprocessing.channels)
     if memory_bytes is not None:
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes)
     team = team or Team(1)

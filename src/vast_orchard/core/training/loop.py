@@ -8,9 +8,10 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
+from vast_orchard.core.pictures.showing import Shown, ShownPictures
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation
-from vast_orchard.core.pictures.vary import vary
+from vast_orchard.core.sets.epoch_order import epoch_order
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.optimizers import clip_by_norm, gradient_norm, make_optimizer
 from vast_orchard.core.training.schedule import learning_rate
@@ -122,23 +123,26 @@ def train(
         optimizer.load(state.optimizer)
     steps = -(-len(training) // settings.batch_size)
     weights = _class_weights(training.labels, network.classes, settings)
+    pictures = ShownPictures(training.pixels.__getitem__, training.identities, variation, settings.seed, team)
     for epoch in range(state.epoch + 1, settings.epochs + 1):
-        order = np.random.default_rng([settings.seed, epoch, 0]).permutation(len(training))
+        order, repeats = epoch_order(training.labels, settings.seed, epoch, settings.class_draws)
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
+            part = slice(step * settings.batch_size, (step + 1) * settings.batch_size)
             # Sorted within the batch, so that a memory-mapped array is read forwards.
-            chosen = np.sort(order[step * settings.batch_size : (step + 1) * settings.batch_size])
+            forwards = np.argsort(order[part], kind="stable")
+            chosen = order[part][forwards]
             rate = learning_rate((epoch - 1) * steps + step, settings.epochs * steps, settings)
             labels = training.labels[chosen]
-            pixels = vary(training.pixels[chosen], training.identities[chosen], variation, settings.seed, epoch, team)
+            shown = pictures.show(chosen, epoch, repeats[part][forwards])
             random = np.random.default_rng([settings.seed, epoch, step + 1])
-            logits = network.forward(standardise(pixels, statistics, team), random)
+            logits = network.forward(standardise(shown.pixels, statistics, team), random)
             # Before the loss, which would only warn about what it cannot compute with.
             if not np.isfinite(logits).all():
                 raise _lost(network.first_lost() or "a logit", epoch, step + 1, settings)
-            targets = soft_targets(labels, network.classes, settings.label_smoothing)
-            rows, gradient = softmax_cross_entropy(logits, targets, weights[labels])
-            loss = float(np.average(rows, weights=weights[labels]))
+            targets, row_weights = _targets(shown, training.labels, labels, weights, settings)
+            rows, gradient = softmax_cross_entropy(logits, targets, row_weights)
+            loss = float(np.average(rows, weights=row_weights))
             if not np.isfinite(loss):
                 raise _lost("the loss", epoch, step + 1, settings)
             network.backward(gradient)
@@ -150,6 +154,19 @@ def train(
         judged = _validate(FrozenNetwork(network, team), validation, statistics, team)
         figures = (losses / len(training), right / len(training), *judged, rate)
         yield _end_epoch(network, state, optimizer.state(), epoch, figures)
+
+
+def _targets(
+    shown: Shown, all_labels: Array, labels: Array, weights: FloatArray, settings: TrainingSettings
+) -> tuple[FloatArray, FloatArray]:
+    """What a batch should be taken for, (N, K), and what each row counts; both shared out as the pictures are."""
+    targets, counts = soft_targets(labels, len(weights), settings.label_smoothing), weights[labels]
+    if shown.shares.any():
+        others = all_labels[shown.partners]
+        share = shown.shares.astype(np.float32)[:, None]
+        targets = targets * (1 - share) + soft_targets(others, len(weights), settings.label_smoothing) * share
+        counts = counts * (1 - shown.shares) + weights[others] * shown.shares
+    return targets, counts
 
 
 def _lost(where: str, epoch: int, step: int, settings: TrainingSettings) -> NonFiniteError:

@@ -5,7 +5,7 @@ from typing import Any
 
 from vast_orchard.core.network.ready import DEFAULT_NETWORK
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.variation import Variation
+from vast_orchard.core.pictures.variation import Variation, variation_from_json
 from vast_orchard.core.training.values import TrainingSettings
 
 __all__ = ["Recipe", "recipe_from_json", "recipe_to_json"]
@@ -37,6 +37,6 @@ def recipe_from_json(data: dict[str, Any]) -> Recipe:
     return Recipe(
         network=data["network"],
         preprocessing=Preprocessing(**{**before, "ground": tuple(before["ground"])}),
-        variation=Variation(**data["variation"]),
+        variation=variation_from_json(data["variation"]),
         settings=TrainingSettings(**settings),
     )

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from vast_orchard.core.arrays import Array
+from vast_orchard.core.sets.epoch_order import CLASS_DRAWS
 from vast_orchard.errors import SettingError, ShapeError
 
 __all__ = [
@@ -43,7 +44,8 @@ class TrainingSettings:
     step_factor: float = 0.1  # of the schedule "step": by which the rate is multiplied
     clip_norm: float = 0.0  # longest gradient over all weights; 0 is off
     label_smoothing: float = 0.0  # share of each target that is spread over all classes
-    class_weights: str = "none"  # "balanced": each class counts alike, however many pictures it has
+    class_weights: str = "none"  # "balanced": each class counts alike in the loss, however many pictures it has
+    class_draws: str = "none"  # "balanced": each class is shown equally often in an epoch
 
     def __post_init__(self) -> None:
         for name, value, low, high in (
@@ -70,9 +72,14 @@ class TrainingSettings:
             ("optimizer", self.optimizer, OPTIMIZERS),
             ("schedule", self.schedule, SCHEDULES),
             ("class weights", self.class_weights, CLASS_WEIGHTS),
+            ("drawing of classes", self.class_draws, CLASS_DRAWS),
         ):
             if choice not in choices:
                 raise SettingError(f"The {name} is {choice!r}.", f"Choose one of {', '.join(choices)}.")
+        if self.class_weights == "balanced" and self.class_draws == "balanced":
+            raise SettingError(
+                "Rare classes would count more and be shown more often as well.", "Choose one of the two ways."
+            )
 
 
 @dataclass(frozen=True, kw_only=True)
