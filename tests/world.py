@@ -3,15 +3,13 @@
 import datetime as dt
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
-from vast_orchard.core.sets.split import DEFAULT_SHARES
 from vast_orchard.jobs.catalogue import PROGRAM, default_recipe
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.jobs.dividing import divide
+from vast_orchard.jobs.dividing import DivideRule, divide
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.field import scope_of, sifted_pictures
@@ -79,7 +77,7 @@ class World:
     def run_job(self, project_id: int, recipe: dict[str, object] | None = None) -> tuple[int, int]:
         """A waiting run on a fresh split; ids of run and job."""
         with self.context.database.session() as session:
-            split = divide(session, project_id, "random", asdict(DEFAULT_SHARES), 1)
+            split = divide(session, project_id, DivideRule())
             run = create_run(session, project_id, split.id, recipe or small_recipe(), program=PROGRAM)
             return run.id, start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
 

@@ -7,7 +7,7 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import channel_statistics, standardise
-from vast_orchard.core.pictures.variation import NO_VARIATION, Variation
+from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.loop import predict
@@ -41,7 +41,7 @@ def _bars(count: int, seed: int, side: int = 16) -> Examples:
 _RECIPE = Recipe(
     network="very small",
     preprocessing=Preprocessing(size=16),
-    variation=Variation(turn_degrees=10),
+    variation=Variation(operations=(operation("mirror"), operation("turn", -10, 10), operation("brightness"))),
     settings=TrainingSettings(epochs=4, batch_size=16, learning_rate=0.01, seed=5),
 )
 

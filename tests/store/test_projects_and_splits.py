@@ -5,7 +5,7 @@ import pytest
 from tests.pictures import png
 from tests.world import World
 from vast_orchard.errors import ConflictError, MissingError
-from vast_orchard.jobs.dividing import divide, split_for_training
+from vast_orchard.jobs.dividing import DivideRule, divide, split_for_training
 from vast_orchard.store.projects import create_project, delete_project, list_projects, rename_project, restore_project
 from vast_orchard.store.splits import get_split, list_splits
 
@@ -47,8 +47,8 @@ def test_splits_are_numbered_and_the_newest_is_meant(world: World) -> None:
     project = world.project()
     world.bring_in(project, {f"{name}/{n}.png": png(n + 50 * k) for k, name in enumerate("ab") for n in range(8)})
     with world.context.database.session() as session:
-        one = divide(session, project, "random", _SHARES, 1)
-        two = divide(session, project, "random", _SHARES, 1)
+        one = divide(session, project, DivideRule(shares=_SHARES))
+        two = divide(session, project, DivideRule(shares=_SHARES))
         assert (one.number, two.number) == (1, 2)
         # The same seed and pictures give the same sets.
         assert one.counts == two.counts

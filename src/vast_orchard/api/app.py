@@ -17,6 +17,7 @@ from vast_orchard.api import (
     events,
     field,
     imports,
+    ingredients,
     jobs,
     mending,
     parcels,
@@ -24,6 +25,7 @@ from vast_orchard.api import (
     projects,
     release,
     runs,
+    splits,
 )
 from vast_orchard.api.dependencies import Parts, SessionOf
 from vast_orchard.api.guard import Guard
@@ -87,7 +89,22 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
     app.add_middleware(Guard)
     for router in (
         x.router
-        for x in (parcels, projects, pictures, field, mending, copies, imports, bin, runs, release, jobs, events)
+        for x in (
+            parcels,
+            projects,
+            pictures,
+            field,
+            mending,
+            copies,
+            imports,
+            bin,
+            ingredients,
+            splits,
+            runs,
+            release,
+            jobs,
+            events,
+        )
     ):
         app.include_router(router)
 

@@ -1,4 +1,4 @@
-"""What goes over the wire of splits, runs, judgements and exports."""
+"""What goes over the wire of runs, judgements and exports."""
 
 import datetime as dt
 from typing import Any, Literal
@@ -18,64 +18,44 @@ __all__ = [
     "LookCreate",
     "LookRead",
     "NetworkRead",
+    "OperationBody",
     "OutcomeRead",
     "PreprocessingBody",
     "RecipeBody",
     "RunClassRead",
     "RunCreate",
     "RunRead",
-    "SharesBody",
-    "SplitCreate",
-    "SplitRead",
     "TrainingBody",
     "VariationBody",
 ]
-
-
-class SharesBody(Write):
-    """Parts of the whole, 0 to 1."""
-
-    training: float = Field(0.7, ge=0, le=1)
-    validation: float = Field(0.15, ge=0, le=1)
-    test: float = Field(0.15, ge=0, le=1)
-
-
-class SplitCreate(Write):
-    """How to divide."""
-
-    method: Literal["random", "folders"] = "random"
-    shares: SharesBody = Field(default_factory=lambda: SharesBody(training=0.7, validation=0.15, test=0.15))
-    seed: int = Field(1, ge=0, le=2**32 - 1)
-
-
-class SplitRead(Read):
-    """A split with its counts by class id (0 is unlabelled) and set."""
-
-    id: int
-    number: int
-    method: str
-    shares: dict[str, float]
-    seed: int
-    created_at: dt.datetime
-    counts: dict[int, dict[str, int]]
-    in_no_set: int
-    warnings: list[str]
 
 
 class PreprocessingBody(Write):
     """See `core.pictures.preprocessing`."""
 
     size: int
+    fit: Literal["distort", "border", "middle"] = "distort"
     colour: Literal["rgb", "grey"]
     ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
+    border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
+    scale: Literal["deviation", "unit", "signed"] = "deviation"
+
+
+class OperationBody(Write):
+    """One operation with how often and how far."""
+
+    kind: str
+    probability: float
+    low: float = 0.0
+    high: float = 0.0
 
 
 class VariationBody(Write):
     """See `core.pictures.variation`."""
 
-    mirror: bool
-    turn_degrees: float
-    brightness: float
+    operations: list[OperationBody] = Field(max_length=40)
+    strength: float = 1.0
+    drawn: int = 0
 
 
 class TrainingBody(Write):
@@ -96,6 +76,7 @@ class TrainingBody(Write):
     clip_norm: float = 0.0
     label_smoothing: float = 0.0
     class_weights: Literal["none", "balanced"] = "none"
+    class_draws: Literal["none", "balanced"] = "none"
 
 
 class RecipeBody(Write):
@@ -111,6 +92,8 @@ class RunCreate(Write):
     """What to train; what is left out takes the newest split and the defaults."""
 
     split_id: int | None = None
+    variation_id: int | None = Field(None, ge=1, le=2**31 - 1, description="Kept by name; instead of the recipe's.")
+    preprocessing_id: int | None = Field(None, ge=1, le=2**31 - 1, description="The same.")
     recipe: RecipeBody | None = None
 
 

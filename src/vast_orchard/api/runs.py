@@ -1,13 +1,13 @@
-"""Splits, the Run sheet, runs and their outcomes over HTTP."""
+"""The Run sheet, runs and their outcomes over HTTP."""
 
 import re
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Query
 from fastapi import status as http
 
-from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, RunOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, RunOf, SessionOf
 from vast_orchard.api.run_schemas import (
     FootingRead,
     JudgementRead,
@@ -18,38 +18,24 @@ from vast_orchard.api.run_schemas import (
     RecipeBody,
     RunCreate,
     RunRead,
-    SplitCreate,
-    SplitRead,
 )
 from vast_orchard.api.schemas import SetName
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.catalogue import PROGRAM, checked_recipe, default_recipe, networks, parameter_count
-from vast_orchard.jobs.dividing import divide, split_for_training
+from vast_orchard.jobs.dividing import split_for_training
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.store import predictions, runs, splits
+from vast_orchard.store import predictions, runs
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.ingredients import get_ingredient
 from vast_orchard.store.jobs import job_of
-from vast_orchard.store.pictures import sample_pictures
-from vast_orchard.store.schema import JobKind, JobState
-from vast_orchard.store.values import Footing, OutcomeValue, RunValue, SplitValue
+from vast_orchard.store.schema import IngredientKind, JobKind, JobState
+from vast_orchard.store.values import Footing, OutcomeValue, RunValue
 
 __all__ = ["router"]
 
 router = APIRouter(prefix="/api", tags=["runs"])
 
 LookQuery = Annotated[int | None, Query(ge=1, le=LARGEST_ID, description="Needed for the test set.")]
-
-
-@router.get("/projects/{project_id}/splits", response_model=list[SplitRead])
-def list_splits(session: SessionOf, project: ProjectOf) -> Sequence[SplitValue]:
-    """Splits, newest first."""
-    return splits.list_splits(session, project.id)
-
-
-@router.post("/projects/{project_id}/splits", response_model=SplitRead, status_code=http.HTTP_201_CREATED)
-def create_split(session: SessionOf, project: ProjectOf, body: SplitCreate) -> SplitValue:
-    """Divide all labelled pictures."""
-    return divide(session, project.id, body.method, body.shares.model_dump(), body.seed)
 
 
 @router.get("/projects/{project_id}/networks", response_model=list[NetworkRead])
@@ -70,35 +56,6 @@ def recipe() -> dict[str, Any]:
     return default_recipe()
 
 
-@router.get("/projects/{project_id}/variation-sheet", response_class=Response)
-def variation_sheet(
-    session: SessionOf,
-    project: ProjectOf,
-    parts: PartsOf,
-    mirror: bool = True,
-    turn_degrees: Annotated[float, Query(ge=0, le=180)] = 15,
-    brightness: Annotated[float, Query(ge=0, lt=1)] = 0.2,
-    size: Annotated[int, Query(ge=8, le=512)] = 48,
-    colour: Annotated[str, Query(pattern="^(rgb|grey)$")] = "rgb",
-    seed: Annotated[int, Query(ge=0, le=2**32 - 1)] = 1,
-    pictures: Annotated[int, Query(ge=1, le=12)] = 6,
-    variants: Annotated[int, Query(ge=1, le=16)] = 7,
-) -> Response:
-    """A row a picture: as the network sees it, then as training shows it in the first epochs."""
-    sample = sample_pictures(session, project.id, pictures)
-    if not sample:
-        raise ConflictError("There are no pictures to vary yet.", "Bring in pictures first.")
-    data = parts.quick.run(
-        "variation_sheet",
-        sha256s=[entry.sha256 for entry in sample],
-        preprocessing={"size": size, "colour": colour, "ground": (0, 0, 0)},
-        variation={"mirror": mirror, "turn_degrees": turn_degrees, "brightness": brightness},
-        seed=seed,
-        variants=variants,
-    )
-    return Response(data, media_type="image/png", headers={"Cache-Control": "no-store"})
-
-
 @router.get("/projects/{project_id}/runs", response_model=list[RunRead])
 def list_runs(session: SessionOf, project: ProjectOf) -> Sequence[RunValue]:
     """The Ledger, newest first."""
@@ -108,7 +65,12 @@ def list_runs(session: SessionOf, project: ProjectOf) -> Sequence[RunValue]:
 @router.post("/projects/{project_id}/runs", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
 def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunValue:
     """Train, as a job. Without a split the newest is used, or one is made."""
-    wanted = checked_recipe(body.recipe.model_dump()) if body.recipe else default_recipe()
+    wanted = body.recipe.model_dump() if body.recipe else default_recipe()
+    named = {"variation": body.variation_id, "preprocessing": body.preprocessing_id}
+    for kind, ingredient in named.items():
+        if ingredient:
+            wanted[kind] = get_ingredient(session, project.id, IngredientKind(kind), ingredient).value
+    wanted = checked_recipe(wanted)
     classes = [entry for entry in list_classes(session, project.id) if entry.count]
     if len(classes) < 2:
         raise ConflictError(
@@ -116,7 +78,15 @@ def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunVa
             "A network tells at least two classes apart: bring in or label pictures of another.",
         )
     split_id = split_for_training(session, project.id, body.split_id, wanted["settings"]["seed"])
-    run = runs.create_run(session, project.id, split_id, wanted, program=PROGRAM)
+    run = runs.create_run(
+        session,
+        project.id,
+        split_id,
+        wanted,
+        program=PROGRAM,
+        variation_id=body.variation_id,
+        preprocessing_id=body.preprocessing_id,
+    )
     runs.set_parameters(session, run.id, parameter_count(wanted, len(run.classes)))
     start_job(session, project.id, JobKind.TRAIN, f"Run {run.number}", run.id)
     return runs.get_run(session, run.id)

@@ -3,6 +3,8 @@
 The text of this file is copied into the script of every export, so it may use nothing but NumPy and Pillow.
 """
 
+from typing import Any
+
 import numpy as np
 from PIL import Image, ImageOps
 
@@ -22,8 +24,25 @@ def upright_rgb(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image
     return image.convert("RGB")
 
 
-def to_network_size(image: Image.Image, size: int, colour: str) -> np.ndarray:
-    """The whole picture stretched to `size` by `size` by Pillow's antialiased bilinear filter, as (H, W, C), uint8."""
-    image = image.convert("L") if colour == "grey" else image
-    pixels = np.asarray(image.resize((size, size), Image.Resampling.BILINEAR))
+def to_network_size(image: Image.Image, before: dict[str, Any]) -> np.ndarray:
+    """A picture as the network sees it, (size, size, C), uint8, by the preprocessing's size, fit, colour and border.
+
+    Resized by Pillow's antialiased bilinear filter.
+    """
+    side, fit = before["size"], before.get("fit", "distort")
+    image = image.convert("L") if before["colour"] == "grey" else image
+    width, height = image.size
+    if fit == "middle":
+        square = min(width, height)
+        left, top = (width - square) // 2, (height - square) // 2
+        image = image.resize((side, side), Image.Resampling.BILINEAR, (left, top, left + square, top + square))
+    elif fit == "border":
+        scale = side / max(width, height)
+        inner = max(1, round(width * scale)), max(1, round(height * scale))
+        whole = Image.new("RGB", (side, side), tuple(before["border"])).convert(image.mode)
+        whole.paste(image.resize(inner, Image.Resampling.BILINEAR), ((side - inner[0]) // 2, (side - inner[1]) // 2))
+        image = whole
+    else:
+        image = image.resize((side, side), Image.Resampling.BILINEAR)
+    pixels = np.asarray(image)
     return pixels[..., None] if pixels.ndim == 2 else pixels

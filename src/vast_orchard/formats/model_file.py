@@ -13,7 +13,7 @@ from vast_orchard.core.network.description import (
     description_to_json,
 )
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import predict
@@ -63,11 +63,10 @@ def read_model(data: bytes) -> Model:
         The file is damaged.
     """
     facts = json.loads(safetensors_metadata(data)["model"])
-    preprocessing = facts["preprocessing"]
     return Model(
         description=description_from_json(facts["description"]),
         weights=load(data),
         classes=tuple(facts["classes"]),
-        preprocessing=Preprocessing(**{**preprocessing, "ground": tuple(preprocessing["ground"])}),
+        preprocessing=preprocessing_from_json(facts["preprocessing"]),
         statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
     )

@@ -3,7 +3,7 @@
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 import numpy as np
 import pillow_heif
@@ -191,7 +191,7 @@ def _short(error: Exception) -> str:
 def network_pixels(data: bytes, preprocessing: Preprocessing) -> Array:
     """What the network sees of a picture file: (size, size, channels), uint8."""
     picture = read_picture(data, preprocessing.ground)
-    return np.ascontiguousarray(to_network_size(picture.upright, preprocessing.size, preprocessing.colour))
+    return np.ascontiguousarray(to_network_size(picture.upright, asdict(preprocessing)))
 
 
 def is_own_thumbnail(picture: Picture, size_bytes: int) -> bool:

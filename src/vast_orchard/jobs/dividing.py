@@ -1,53 +1,185 @@
-"""Makes splits of a project's labelled pictures: records in, the core's rule, records out."""
+"""Makes splits of a project's labelled pictures, and changes them: records in, the core's rules, records out."""
 
-from collections.abc import Mapping
-from dataclasses import asdict
+from collections import Counter
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
 
 from sqlalchemy.orm import Session
 
+from vast_orchard.core.judging.intervals import wilson_interval
+from vast_orchard.core.sets.amounts import Numbers, shares_of
+from vast_orchard.core.sets.grouped import grouped_split, stratified_folds, told_fit, topped_up
 from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, stratified_split
-from vast_orchard.errors import SplitError
+from vast_orchard.errors import ConflictError, SplitError
+from vast_orchard.formats.name_pattern import PatternReading
+from vast_orchard.store.history import Change, action_value, apply, pictures_said, record
 from vast_orchard.store.pictures import labelled_pictures
-from vast_orchard.store.splits import create_split, folder_sets, newest_split_id
-from vast_orchard.store.values import SplitValue
+from vast_orchard.store.splits import (
+    copy_keys,
+    create_split,
+    days_brought_in,
+    divided_copies,
+    editable_split,
+    folder_sets,
+    get_split,
+    group_keys,
+    left_out,
+    looks_on,
+    newest_split_id,
+    present_sets,
+)
+from vast_orchard.store.values import ActionValue, PictureValue, SplitValue
 from vast_orchard.types import SetName
 
-__all__ = ["divide", "split_for_training"]
+__all__ = [
+    "DivideRule",
+    "SplitChecks",
+    "check_split",
+    "divide",
+    "folds_of",
+    "gather_copies",
+    "move_to_set",
+    "split_for_training",
+    "top_up",
+]
 
 METHODS = ("random", "folders")
+TOGETHER = ("nothing", "group", "pattern", "day")
+# Below this an interval around nine in ten is wider than twenty points.
+_FEW_PICTURES = 40
+_EXAMPLE_SHARE = 0.9
 
 
-def divide(session: Session, project_id: int, method: str, shares: Mapping[str, float], seed: int) -> SplitValue:
+@dataclass(frozen=True, kw_only=True)
+class DivideRule:
+    """How to divide."""
+
+    method: str = "random"  # by a seeded draw, or as the "folders" gave the sets
+    shares: Mapping[str, float] = field(default_factory=lambda: asdict(DEFAULT_SHARES))
+    numbers: Mapping[str, int] | None = None  # instead of shares
+    seed: int = 1
+    stratified: bool = True
+    # What is never cut: "nothing", pictures with the same grouping "group" of the source, with the same {group} of a
+    # "pattern" of the file name, or brought in on the same "day".
+    together: str = "nothing"
+    pattern: str = ""
+    keep_copies: bool = True  # copies of one picture are never cut either
+
+
+def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") -> SplitValue:
     """Divide all labelled pictures.
-
-    Parameters
-    ----------
-    method : {"random", "folders"}
-        By a seeded, stratified draw, or as the folders gave the sets (what they lack is drawn from training).
-    shares : mapping of str to float
-        Of `training`, `validation` and `test`, 0 to 1.
 
     Raises
     ------
     SplitError
-        Nothing to divide, or no sets came with the folders.
+        Nothing to divide, shares or numbers that cannot be, or no sets came with the folders.
+    InputError
+        The pattern is none, or fits no name.
     """
-    if method not in METHODS:
-        raise SplitError(f"There is no way to divide named {method!r}.", f"Choose one of {', '.join(METHODS)}.")
-    wanted = Shares(**shares)
+    for what, choice, choices in (("way to divide", rule.method, METHODS), ("grouping", rule.together, TOGETHER)):
+        if choice not in choices:
+            raise SplitError(f"There is no {what} named {choice!r}.", f"Choose one of {', '.join(choices)}.")
     pictures = labelled_pictures(session, project_id)
+    wanted = shares_of(Numbers(**rule.numbers), len(pictures)) if rule.numbers else Shares(**rule.shares)
     identities = [picture.sha256 for picture in pictures]
     labels = [str(picture.class_id) for picture in pictures]
-    if method == "folders":
+    keys = _keys(session, project_id, pictures, rule)
+    if rule.method == "folders":
         came = folder_sets(session, project_id)
-        given = [came.get(picture.id) for picture in pictures]
-        chosen = complete_sets(identities, labels, given, wanted, seed)
+        chosen = complete_sets(identities, labels, [came.get(picture.id) for picture in pictures], wanted, rule.seed)
+    elif rule.stratified and all(key is None for key in keys):
+        chosen = stratified_split(identities, labels, wanted, rule.seed)
     else:
-        chosen = stratified_split(identities, labels, wanted, seed)
-    members: dict[int, SetName] = {
-        picture.id: name for picture, name in zip(pictures, chosen, strict=True) if name is not None
-    }
-    return create_split(session, project_id, method=method, shares=shares, seed=seed, members=members)
+        chosen = grouped_split(identities, labels, keys, wanted, rule.seed, stratified=rule.stratified)
+    fit = told_fit(labels, keys, chosen, wanted) if rule.method == "random" else []
+    return create_split(
+        session,
+        project_id,
+        method=rule.method,
+        shares=asdict(wanted),
+        seed=rule.seed,
+        members={picture.id: name for picture, name in zip(pictures, chosen, strict=True) if name is not None},
+        name=name,
+        rule={
+            "stratified": rule.stratified,
+            "together": rule.together,
+            "pattern": rule.pattern,
+            "keep_copies": rule.keep_copies,
+            "numbers": dict(rule.numbers) if rule.numbers else None,
+            "groups": len({key for key in keys if key is not None}),
+            "alone": sum(key is None for key in keys),
+        },
+        fit=[
+            {
+                "class_id": int(met.label),
+                "set_name": met.set_name.value,
+                "wanted": round(met.wanted, 2),
+                "got": met.got,
+                "because": met.because,
+            }
+            for met in fit
+        ],
+    )
+
+
+def _keys(
+    session: Session, project_id: int, pictures: Sequence[PictureValue], rule: DivideRule
+) -> list[Hashable | None]:
+    """What keeps each picture together with others; None for those that stand alone."""
+    keys: dict[int, Hashable | None] = {picture.id: None for picture in pictures}
+    if rule.together == "group":
+        told = group_keys(session, project_id)
+        keys = {picture.id: told.get(picture.id, ("", None))[1] for picture in pictures}
+        if pictures and not any(keys.values()):
+            raise SplitError(
+                "No picture came with a grouping key.",
+                "Bring in a table with such a column, or read it from the file names by a pattern.",
+            )
+    elif rule.together == "day":
+        keys = dict.fromkeys(keys) | {n: day for n, day in days_brought_in(session, project_id).items() if n in keys}
+    elif rule.together == "pattern":
+        keys = _pattern_keys(session, project_id, pictures, rule.pattern)
+    copies = copy_keys(session, project_id) if rule.keep_copies else {}
+    return _united([keys[picture.id] for picture in pictures], [copies.get(picture.id) for picture in pictures])
+
+
+def _pattern_keys(
+    session: Session, project_id: int, pictures: Sequence[PictureValue], pattern: str
+) -> dict[int, Hashable | None]:
+    told = group_keys(session, project_id)
+    paths = {picture.id: told.get(picture.id, (picture.name, None))[0] for picture in pictures}
+    if "{group}" not in pattern:
+        raise SplitError(
+            f"The pattern {pattern!r} names no {{group}}.",
+            "Write {group} where the part stands that keeps pictures together, such as {group}_{number}.",
+        )
+    reading = PatternReading(pattern, paths.values())
+    keys: dict[int, Hashable | None] = {picture: reading.tell(path).group for picture, path in paths.items()}
+    if pictures and not any(keys.values()):
+        example = next(iter(paths.values()))
+        raise SplitError(
+            f"The pattern {pattern!r} fits none of {len(paths):,} names, such as {example}.",
+            "Write the text between the parts as it stands in the names.",
+        )
+    return keys
+
+
+def _united(first: Sequence[Hashable | None], second: Sequence[Hashable | None]) -> list[Hashable | None]:
+    """One key for what either of two keys keeps together."""
+    above: dict[Hashable, Hashable] = {}
+
+    def top(node: Hashable) -> Hashable:
+        while node in above:
+            node = above[node]
+        return node
+
+    nodes: list[Hashable | None] = []
+    for one, other in zip(first, second, strict=True):
+        ends = [(which, key) for which, key in (("key", one), ("copies", other)) if key is not None]
+        if len(ends) == 2 and top(ends[0]) != top(ends[1]):
+            above[top(ends[1])] = top(ends[0])
+        nodes.append(ends[0] if ends else None)
+    return [None if node is None else top(node) for node in nodes]
 
 
 def split_for_training(session: Session, project_id: int, split_id: int | None, seed: int) -> int:
@@ -60,4 +192,172 @@ def split_for_training(session: Session, project_id: int, split_id: int | None, 
         return chosen
     came = folder_sets(session, project_id).values()
     method = "folders" if SetName.TRAINING in came else "random"
-    return divide(session, project_id, method, asdict(DEFAULT_SHARES), seed).id
+    return divide(session, project_id, DivideRule(method=method, seed=seed)).id
+
+
+def _rule_of(split: SplitValue) -> DivideRule:
+    return DivideRule(
+        method=split.method,
+        shares=split.shares,
+        seed=split.seed,
+        stratified=split.rule.get("stratified", True),
+        together=split.rule.get("together", "nothing"),
+        pattern=split.rule.get("pattern", ""),
+        keep_copies=split.rule.get("keep_copies", True),
+    )
+
+
+def move_to_set(
+    session: Session,
+    project_id: int,
+    window: str,
+    split_id: int,
+    sets: Mapping[int, SetName | None],
+    summary: str = "",
+) -> tuple[ActionValue, SplitValue]:
+    """Put pictures into a set, or into none; one step of the history.
+
+    A split that a run has used stays as it is: then the next version of it is changed.
+
+    Parameters
+    ----------
+    sets : mapping of int to SetName or None
+        Set by picture id.
+
+    Raises
+    ------
+    ConflictError
+        All of them are there already.
+    MissingError
+    """
+    before = present_sets(session, split_id, list(sets))
+    get_split(session, split_id, project_id)
+    changed = {picture: name for picture, name in sets.items() if before.get(picture) != name}
+    if not changed:
+        raise ConflictError("All of these pictures are in that set already.", "Choose others, or another set.")
+    row = editable_split(session, project_id, split_id)
+    targets = {name.value if name else "no set" for name in changed.values()}
+    words = summary or f"{pictures_said(len(changed))} moved to {' and '.join(sorted(targets))}"
+    action = record(session, project_id, window, "sets", f"{words}, {row.name} version {row.version}", split_id=row.id)
+    apply(
+        session,
+        action.id,
+        [Change(picture, "set", before.get(picture), name) for picture, name in sorted(changed.items())],
+    )
+    return action_value(action, len(changed)), get_split(session, row.id)
+
+
+def gather_copies(session: Session, project_id: int, window: str, split_id: int) -> tuple[ActionValue, SplitValue]:
+    """Put each group of copies into one set: that in which most of it stands, training if that is undecided.
+
+    Raises
+    ------
+    ConflictError
+        No group stands in more than one set.
+    """
+    divided = divided_copies(session, project_id, split_id)
+    if not divided:
+        raise ConflictError("No copies stand in different sets.", "There is nothing to gather.")
+    order = list(SetName)
+    sets: dict[int, SetName | None] = {}
+    for members in divided.values():
+        counts = Counter(name for _, name in members)
+        home = max(counts, key=lambda name: (counts[name], -order.index(name)))
+        sets |= {picture: home for picture, _ in members}
+    groups = "1 group" if len(divided) == 1 else f"{len(divided)} groups"
+    return move_to_set(session, project_id, window, split_id, sets, f"{groups} of copies gathered into one set each")
+
+
+def top_up(session: Session, project_id: int, window: str, split_id: int) -> tuple[ActionValue, SplitValue]:
+    """Draw the labelled pictures that are in no set into the split; none that is in one is moved.
+
+    Raises
+    ------
+    ConflictError
+        There are none.
+    """
+    split = get_split(session, split_id, project_id)
+    rule, pictures = _rule_of(split), labelled_pictures(session, project_id)
+    present = present_sets(session, split_id)
+    before = [present.get(picture.id) for picture in pictures]
+    chosen = topped_up(
+        [picture.sha256 for picture in pictures],
+        [str(picture.class_id) for picture in pictures],
+        _keys(session, project_id, pictures, rule),
+        before,
+        Shares(**rule.shares),
+        rule.seed,
+    )
+    new: dict[int, SetName | None] = {
+        picture.id: name
+        for picture, name, was in zip(pictures, chosen, before, strict=True)
+        if was is None and name is not None
+    }
+    if not new:
+        raise ConflictError("Every labelled picture that has a place is in a set.", "There is nothing to top up.")
+    return move_to_set(session, project_id, window, split_id, new, f"Topped up with {pictures_said(len(new))}")
+
+
+def folds_of(session: Session, project_id: int, split_id: int, count: int, seed: int) -> list[dict[int, int]]:
+    """Folds of a split's training and validation pictures: for each, how many of each class.
+
+    Raises
+    ------
+    SplitError
+        More folds than pictures or groups.
+    """
+    split = get_split(session, split_id, project_id)
+    present = present_sets(session, split_id)
+    pictures = [
+        picture
+        for picture in labelled_pictures(session, project_id)
+        if present.get(picture.id) in (SetName.TRAINING, SetName.VALIDATION)
+    ]
+    keys = _keys(session, project_id, pictures, _rule_of(split)) if pictures else []
+    folds = stratified_folds(
+        [picture.sha256 for picture in pictures], [str(picture.class_id) for picture in pictures], keys, count, seed
+    )
+    found: list[Counter[int]] = [Counter() for _ in range(count)]
+    for picture, fold in zip(pictures, folds, strict=True):
+        found[fold][picture.class_id or 0] += 1
+    return [dict(fold) for fold in found]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SplitChecks:
+    """What is worth knowing before a training on a split."""
+
+    copy_groups: int  # that stand in more than one set
+    copy_pictures: int
+    small: list[str]  # sets of which little can be said, in words
+    left_out: Mapping[str, int]  # pictures that take no part, by the reason
+    looks: int  # at the test set, of all runs on this split
+
+
+def check_split(session: Session, project_id: int, split_id: int) -> SplitChecks:
+    """The checks of a split.
+
+    Raises
+    ------
+    MissingError
+    """
+    split = get_split(session, split_id, project_id)
+    divided = divided_copies(session, project_id, split_id)
+    return SplitChecks(
+        copy_groups=len(divided),
+        copy_pictures=sum(map(len, divided.values())),
+        small=[words for name in (SetName.VALIDATION, SetName.TEST) if (words := _small(split, name))],
+        left_out=left_out(session, project_id, split_id),
+        looks=looks_on(session, split_id),
+    )
+
+
+def _small(split: SplitValue, name: SetName) -> str:
+    """What a score on so few pictures means (Wilson 1927, 95 %)."""
+    count = sum(sets.get(name.value, 0) for sets in split.counts.values())
+    if not 0 < count < _FEW_PICTURES:
+        return ""
+    right = round(_EXAMPLE_SHARE * count)
+    low, high = wilson_interval(right, count)
+    pictures = f"{count} {name.value} picture{'s' if count != 1 else ''}"
+    return f"With {pictures}, {right / count:.0%} means between {low:.0%} and {high:.0%}."

@@ -292,9 +292,9 @@ def field_records(
     placed = select(part, func.row_number().over().label("place")).subquery()
     told = select(placed.c.place, _record(placed.c, scope).label("record")).select_from(placed)
     told = told.outerjoin(Prediction, _judged(placed.c.id, scope))
-    # The rows reach the aggregate in the order of the subquery.
-    rows = told.order_by(placed.c.place).subquery()
-    joined = session.scalar(select(func.string_agg(rows.c.record, sql("''::bytea"))))
+    # They reach the aggregate in the order of the subquery.
+    told_rows = told.order_by(placed.c.place).subquery()
+    joined = session.scalar(select(func.string_agg(told_rows.c.record, sql("''::bytea"))))
     return bytes(joined or b"")
 
 

@@ -4,13 +4,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, func, select, text, update
+from sqlalchemy import ColumnElement, Select, func, null, select, text, update
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.store.classes import class_now, revive_classes, set_class_fact
 from vast_orchard.store.database import among, tell
-from vast_orchard.store.schema import Action, ActionChange, Class, Import, Picture
+from vast_orchard.store.schema import Action, ActionChange, Class, Import, Picture, SplitMember
+from vast_orchard.store.splits import editable_split, newest_version, put_in_sets
 from vast_orchard.store.values import ActionValue, UndoResult
 
 __all__ = ["Change", "ClassChange", "action_value", "apply", "list_actions", "pictures_said", "record", "redo", "undo"]
@@ -23,7 +24,7 @@ class Change(NamedTuple):
     """One fact of one picture, before and after."""
 
     picture_id: int
-    fact: str  # class, note, excluded, unsure, copies, binned
+    fact: str  # class, note, excluded, unsure, copies, binned, set
     before: Any
     after: Any
 
@@ -46,7 +47,11 @@ class _Fact:
     written: Callable[[Any], dict[str, Any]]
 
 
+# Its values lie with the members of a split, which the step's detail names.
+_NO_SET: ColumnElement[Any] = null()
+
 _FACTS = {
+    "set": _Fact("text", _NO_SET, lambda _value: {}),
     "class": _Fact("int", Picture.class_id.expression, lambda value: {"class_id": value}),
     "note": _Fact("text", Picture.note.expression, lambda value: {"note": value}),
     "excluded": _Fact("bool", Picture.excluded.expression, lambda value: {"excluded": value}),
@@ -67,9 +72,17 @@ def record(
     *,
     class_changes: Sequence[ClassChange] = (),
     undoes: int | None = None,
+    split_id: int | None = None,
 ) -> Action:
-    """A new step; the changes of classes are made, those of pictures by `apply`."""
-    detail = {"changes": [change._asdict() for change in class_changes]} if class_changes else None
+    """A new step; the changes of classes are made, those of pictures by `apply`.
+
+    Sets are changed in the split `split_id`.
+    """
+    detail: dict[str, Any] | None = None
+    if class_changes:
+        detail = {"changes": [change._asdict() for change in class_changes]}
+    elif split_id is not None:
+        detail = {"split": split_id}
     action = Action(project_id=project_id, window=window, kind=kind, summary=summary, detail=detail, undoes=undoes)
     session.add(action)
     session.flush()
@@ -106,11 +119,20 @@ def apply(session: Session, action_id: int, changes: Sequence[Change]) -> None:
                 "after": [x.after for x in members],
             },
         )
+        if fact == "set":
+            put_in_sets(session, _split_of(session, action_id), {x.picture_id: x.after for x in members})
+            continue
         by_value: dict[Any, list[int]] = {}
         for x in members:
             by_value.setdefault(x.after, []).append(x.picture_id)
         for value, pictures in by_value.items():
             session.execute(update(Picture).where(among(Picture.id, pictures)).values(_FACTS[fact].written(value)))
+
+
+def _split_of(session: Session, action_id: int) -> int:
+    action = session.get(Action, action_id)
+    assert action is not None
+    return int((action.detail or {})["split"])
 
 
 def action_value(action: Action, count: int = 0) -> ActionValue:
@@ -226,10 +248,15 @@ def _plain(summary: str) -> str:
 def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
     """Put back what a step changed, but for what was changed again since; numbers put back and left."""
     taken = total = 0
+    if action.detail and "split" in action.detail:
+        # A run may have used the split meanwhile: then the step is taken back in the next version of it.
+        newest = newest_version(session, action.detail["split"])
+        back.detail = {"split": editable_split(session, action.project_id, newest).id}
     for fact, entry in _FACTS.items():
         before, after = getattr(ActionChange, f"{fact}_before"), getattr(ActionChange, f"{fact}_after")
+        now = entry.now if fact != "set" else _set_now(back)
         rows = session.execute(
-            select(ActionChange.picture_id, before, after, entry.now)
+            select(ActionChange.picture_id, before, after, now)
             .join(Picture, Picture.id == ActionChange.picture_id)
             .where(ActionChange.action_id == action.id, before.is_distinct_from(after))
             .order_by(Picture.id)
@@ -244,6 +271,12 @@ def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
         back.detail = {"changes": [change._asdict() for change in reversed_classes]}
     revive_classes(session, action.project_id)
     return taken + len(reversed_classes), total - taken
+
+
+def _set_now(back: Action) -> ColumnElement[Any]:
+    split_id = (back.detail or {}).get("split", 0)
+    member = (SplitMember.picture_id == Picture.id) & (SplitMember.split_id == split_id)
+    return select(SplitMember.set_name).where(member).correlate(Picture).scalar_subquery()
 
 
 def _class_changes(action: Action) -> list[ClassChange]:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import and_, func, insert, select
+from sqlalchemy import Select, and_, func, insert, select
 from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -44,6 +44,7 @@ __all__ = [
     "set_judgement",
     "set_parameters",
     "set_train_s",
+    "trained_on",
 ]
 
 
@@ -54,6 +55,8 @@ def create_run(
     recipe: Mapping[str, Any],
     *,
     program: str,
+    variation_id: int | None = None,
+    preprocessing_id: int | None = None,
 ) -> RunValue:
     """A new run with a snapshot of its pictures, classes and ingredients.
 
@@ -67,17 +70,7 @@ def create_run(
         raise MissingError(f"There is no split {split_id} in this project.", "Divide the pictures first.")
     session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
     last = session.scalar(select(func.max(Run.number)).where(Run.project_id == project_id)) or 0
-    members = session.execute(
-        select(Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
-        .join(SplitMember, SplitMember.picture_id == Picture.id)
-        .where(
-            SplitMember.split_id == split_id,
-            Picture.class_id.is_not(None),
-            Picture.deleted_at.is_(None),
-            ~Picture.excluded,
-            ~Picture.unsure,
-        )
-    ).all()
+    members = session.execute(_standing_members(split_id)).all()
     classes = _trainable_classes(session, project_id, members)
     known = {entry["id"] for entry in classes}
     row = Run(
@@ -85,6 +78,8 @@ def create_run(
         number=last + 1,
         split_id=split_id,
         split_number=split.number,
+        variation_id=variation_id,
+        preprocessing_id=preprocessing_id,
         recipe=dict(recipe),
         classes=classes,
         program=program,
@@ -109,6 +104,27 @@ def create_run(
     )
     tell(session, "runs", project_id, run=row.id)
     return _value(session, row)
+
+
+def _standing_members(split_id: int) -> Select[int, str, int | None, str]:
+    """Id, content, class and set of a split's pictures that take part in training and judging."""
+    return (
+        select(Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
+        .join(SplitMember, SplitMember.picture_id == Picture.id)
+        .where(
+            SplitMember.split_id == split_id,
+            Picture.class_id.is_not(None),
+            Picture.deleted_at.is_(None),
+            ~Picture.excluded,
+            ~Picture.unsure,
+        )
+    )
+
+
+def trained_on(session: Session, split_id: int) -> Sequence[tuple[str, int]]:
+    """SHA-256 and class id of the pictures that a training on this split would be shown."""
+    members = session.execute(_standing_members(split_id).where(SplitMember.set_name == "training"))
+    return [(sha256, class_id) for _, sha256, class_id, _ in members if class_id is not None]
 
 
 def _trainable_classes(session: Session, project_id: int, members: Sequence[Any]) -> list[dict[str, Any]]:

@@ -1,7 +1,7 @@
 """Which set each picture of a split is in, as one run of bytes that a query looks into.
 
 Joining a hundred thousand pictures with the members of a split takes longer than all else that a field of them needs. A
-split never changes once it is made, so its members are read once a process, and a query gets them as one value.
+split's members are read once a process and revision, and a query gets them as one value.
 """
 
 from dataclasses import dataclass
@@ -10,7 +10,7 @@ from functools import lru_cache
 from sqlalchemy import ColumnElement, Engine, Integer, LargeBinary, bindparam, case, cast, func, literal, select
 from sqlalchemy.orm import Session
 
-from vast_orchard.store.schema import SplitMember
+from vast_orchard.store.schema import Split, SplitMember
 from vast_orchard.types import SetName
 
 __all__ = ["SETS", "SetCodes", "set_code", "set_codes"]
@@ -31,17 +31,18 @@ class SetCodes:
 
 
 def set_codes(session: Session, split_id: int) -> SetCodes:
-    """The codes of a split, read once for each database."""
+    """The codes of a split, read once for each database and revision."""
     engine = session.get_bind()
     assert isinstance(engine, Engine)
-    known = _known(str(engine.url), split_id)
+    revision = session.scalar(select(Split.revision).where(Split.id == split_id)) or 0
+    known = _known(str(engine.url), split_id, revision)
     if not known:
         known.append(_read(session, split_id))
     return known[0]
 
 
 @lru_cache(maxsize=64)
-def _known(_database: str, _split_id: int) -> list[SetCodes]:
+def _known(_database: str, _split_id: int, _revision: int) -> list[SetCodes]:
     """Where the codes of a split are kept: empty until they were read."""
     return []
 

@@ -26,6 +26,7 @@ from vast_orchard.store.schema import (
     Epoch,
     Export,
     Import,
+    Ingredient,
     Job,
     JobKind,
     JobState,
@@ -114,7 +115,15 @@ RECORDS: Mapping[str, _Kind] = {
             belongs=_through(SplitMember.split_id, Split),
             names={"split_id": "split", "picture_id": "picture"},
         ),
-        _Kind(table=Run, belongs=_of_project(Run), names={"project_id": "project", "split_id": "split"}),
+        _Kind(table=Ingredient, belongs=_of_project(Ingredient), names={"project_id": "project"}),
+        _Kind(
+            table=Run,
+            belongs=_of_project(Run),
+            names={
+                "project_id": "project", "split_id": "split", "variation_id": "ingredient",
+                "preprocessing_id": "ingredient",
+            },
+        ),
         _Kind(
             table=RunPicture,
             belongs=_through(RunPicture.run_id, Run),

@@ -10,13 +10,16 @@ from vast_orchard.core.pictures._picture_kernels import look_up
 from vast_orchard.core.team import Team
 from vast_orchard.errors import ShapeError
 
-__all__ = ["AT_ONCE", "ChannelStatistics", "channel_statistics", "standardise"]
+__all__ = ["AT_ONCE", "ChannelStatistics", "channel_statistics", "scale_statistics", "standardise"]
 
 # Pictures summed at a time, so that a memory-mapped array is never held whole.
 _CHUNK = 256
 
 # Pictures that one thread takes at a time.
 AT_ONCE = 8
+
+# Mean and deviation that lead from 0 … 255 to 0 … 1 and to −1 … 1.
+_FIXED_SCALES = {"unit": (0.0, 255.0), "signed": (127.5, 127.5)}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,6 +59,28 @@ def channel_statistics(pixels: Array) -> ChannelStatistics:
     # A channel that never changes has deviation 0; 1 keeps it at zero after centring instead of dividing by it.
     deviation = np.where(variance < 1e-6, 1.0, np.sqrt(variance))
     return ChannelStatistics(mean=tuple(map(float, mean)), deviation=tuple(map(float, deviation)))
+
+
+def scale_statistics(pixels: Array, scale: str) -> ChannelStatistics:
+    """What is taken off each channel and what it is divided by.
+
+    Parameters
+    ----------
+    pixels : ndarray, shape (N, H, W, C), uint8
+        Training pictures only.
+    scale : {"deviation", "unit", "signed"}
+        Mean and deviation of the pictures; or fixed numbers that lead to 0 … 1 or −1 … 1.
+
+    Raises
+    ------
+    ShapeError
+        No pictures, or not 8-bit.
+    """
+    if scale == "deviation":
+        return channel_statistics(pixels)
+    mean, deviation = _FIXED_SCALES[scale]
+    channels = pixels.shape[3]
+    return ChannelStatistics(mean=(mean,) * channels, deviation=(deviation,) * channels)
 
 
 def standardise(pixels: Array, statistics: ChannelStatistics, team: Team | None = None) -> FloatArray:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from vast_orchard.errors import SplitError
 from vast_orchard.types import SetName
 
-__all__ = ["DEFAULT_SHARES", "Shares", "complete_sets", "stratified_split"]
+__all__ = ["DEFAULT_SHARES", "Shares", "complete_sets", "drawn_place", "stratified_split"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -31,8 +31,8 @@ class Shares:
 DEFAULT_SHARES = Shares()
 
 
-def _drawn_place(identity: str, seed: int) -> bytes:
-    # A keyed hash orders pictures the same way on every machine and in whatever order they were brought in.
+def drawn_place(identity: str, seed: int) -> bytes:
+    """Where a picture stands in a drawn order: the same on every machine, however the pictures came in."""
     return hashlib.blake2b(identity.encode(), key=seed.to_bytes(8, "little"), digest_size=16).digest()
 
 
@@ -95,7 +95,7 @@ def stratified_split(
     result: list[SetName | None] = [None] * len(identities)
     owed = dict.fromkeys(SetName, 0.0)
     for label in sorted(by_class):
-        places = sorted(by_class[label], key=lambda place: _drawn_place(identities[place], seed))
+        places = sorted(by_class[label], key=lambda place: drawn_place(identities[place], seed))
         start = 0
         for name, count in _counts(len(places), shares, owed).items():
             for place in places[start : start + count]:

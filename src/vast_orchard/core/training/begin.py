@@ -8,7 +8,7 @@ from vast_orchard.core.network.layout import check_memory
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import ready_network
-from vast_orchard.core.pictures.standardise import ChannelStatistics, channel_statistics
+from vast_orchard.core.pictures.standardise import ChannelStatistics, scale_statistics
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
@@ -69,6 +69,6 @@ def begin(
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes)
     team = team or Team(1)
     network = Network(description, recipe.settings.seed, team=team)
-    statistics = channel_statistics(training.pixels)
+    statistics = scale_statistics(training.pixels, recipe.preprocessing.scale)
     results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team)
     return Training(network=network, statistics=statistics, results=results)

@@ -4,7 +4,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from vast_orchard.core.network.ready import DEFAULT_NETWORK
-from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.variation import Variation, variation_from_json
 from vast_orchard.core.training.values import TrainingSettings
 
@@ -32,11 +32,11 @@ def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
 
 def recipe_from_json(data: dict[str, Any]) -> Recipe:
     """Read what `recipe_to_json` wrote."""
-    before, settings = data["preprocessing"], dict(data["settings"])
+    settings = dict(data["settings"])
     settings["optimizer"] = _FORMER.get(settings["optimizer"], settings["optimizer"])
     return Recipe(
         network=data["network"],
-        preprocessing=Preprocessing(**{**before, "ground": tuple(before["ground"])}),
+        preprocessing=preprocessing_from_json(data["preprocessing"]),
         variation=variation_from_json(data["variation"]),
         settings=TrainingSettings(**settings),
     )

@@ -5,30 +5,24 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Any
 
-import numpy as np
 import structlog
 from PIL import Image
 
-from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.variation import Variation
-from vast_orchard.core.pictures.vary import vary
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
-from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
+from vast_orchard.jobs.quick.varied import Varied
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
 
 __all__ = ["TASKS", "set_up"]
 
 _log = structlog.get_logger()
-
-_PREVIEW_TILE = 72
 
 
 class _Place:
@@ -38,12 +32,14 @@ class _Place:
     settings: Settings
     store: ByteStore
     plans: Plans
+    varied: Varied
 
 
 def set_up(settings: Settings) -> None:
     """Remember where the bytes are."""
     context = open_context(settings)
-    _Place.context, _Place.settings, _Place.store, _Place.plans = context, settings, context.store, Plans(context)
+    _Place.context, _Place.settings, _Place.store = context, settings, context.store
+    _Place.plans, _Place.varied = Plans(context), Varied(context)
 
 
 def _ready() -> bool:
@@ -74,23 +70,8 @@ def _limits() -> PictureLimits:
     )
 
 
-def _variation_sheet(
-    sha256s: Sequence[str], preprocessing: dict[str, Any], variation: dict[str, Any], seed: int, variants: int
-) -> bytes:
-    """A row a picture: what the network sees of it, then `variants` epochs of training. The same calls as training."""
-    before = Preprocessing(**{**preprocessing, "ground": tuple(preprocessing["ground"])})
-    pixels = np.stack([network_pixels(_Place.store.read(ByteStore.picture_path(sha)), before) for sha in sha256s])
-    identities = np.array([identity_number(sha) for sha in sha256s], np.uint64)
-    columns = [pixels] + [
-        vary(pixels, identities, Variation(**variation), seed, epoch) for epoch in range(1, variants + 1)
-    ]
-    tile = _PREVIEW_TILE
-    sheet = Image.new("RGB", (tile * len(columns), tile * len(sha256s)))
-    for x, column in enumerate(columns):
-        for y, picture in enumerate(column):
-            image = Image.fromarray(picture.squeeze(-1) if picture.shape[-1] == 1 else picture)
-            sheet.paste(image.resize((tile - 4, tile - 4), Image.Resampling.BILINEAR), (x * tile + 2, y * tile + 2))
-    return _png(sheet)
+def _varied(task: str) -> Callable[..., dict[str, Any]]:
+    return lambda **arguments: getattr(_Place.varied, task)(**arguments)
 
 
 @lru_cache(maxsize=4)
@@ -128,6 +109,6 @@ TASKS: dict[str, Callable[..., Any]] = {
     "ready": _ready,
     "sheet": _sheet,
     "whole": _whole,
-    "variation_sheet": _variation_sheet,
+    **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet")},
     "answer": _answer,
 }

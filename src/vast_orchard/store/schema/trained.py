@@ -1,6 +1,7 @@
 """Splits, runs and what became of them, as tables."""
 
 import datetime as dt
+from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, Integer, String, UniqueConstraint, func
@@ -9,19 +10,64 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from vast_orchard.store.schema.base import Base, project_key
 
-__all__ = ["Checkpoint", "Epoch", "Export", "Look", "Prediction", "Run", "RunPicture", "Split", "SplitMember"]
+__all__ = [
+    "Checkpoint",
+    "Epoch",
+    "Export",
+    "Ingredient",
+    "IngredientKind",
+    "Look",
+    "Prediction",
+    "Run",
+    "RunPicture",
+    "Split",
+    "SplitMember",
+]
+
+
+class IngredientKind(StrEnum):
+    """What is kept by name for several runs."""
+
+    VARIATION = "variation"
+    PREPROCESSING = "preprocessing"
+
+
+class Ingredient(Base):
+    """A version of something that runs are made of; what a run has used never changes."""
+
+    __tablename__ = "ingredient"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = project_key()
+    kind: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(100))
+    version: Mapped[int]  # of the name, from 1
+    value: Mapped[dict[str, Any]]
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    deleted_at: Mapped[dt.datetime | None]
+    __table_args__ = (
+        Index("uq_ingredient_version", "project_id", "kind", func.lower(name), "version", unique=True),
+        CheckConstraint("kind in ('variation', 'preprocessing')", name="kind"),
+    )
 
 
 class Split(Base):
-    """A division of pictures into sets; it never changes once made."""
+    """A division of pictures into sets; what a run has used never changes."""
 
     __tablename__ = "split"
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = project_key()
     number: Mapped[int]  # within the project, from 1
+    # With defaults in the database, because archives of projects may be older than these columns.
+    name: Mapped[str] = mapped_column(String(100), server_default="Split")
+    version: Mapped[int] = mapped_column(server_default="1")  # of the name, from 1
+    revision: Mapped[int] = mapped_column(server_default="0")  # counts what was changed in it before a run used it
     method: Mapped[str] = mapped_column(String(20))  # random, folders
     shares: Mapped[dict[str, Any]]
     seed: Mapped[int] = mapped_column(BigInteger)
+    rule: Mapped[dict[str, Any]] = mapped_column(
+        server_default="{}"
+    )  # what else it was made by, as `jobs.dividing` says
+    fit: Mapped[list[Any]] = mapped_column(server_default="[]")  # what was wanted and met for each class and set
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     __table_args__ = (UniqueConstraint("project_id", "number"),)
 
@@ -45,6 +91,8 @@ class Run(Base):
     number: Mapped[int]  # within the project, from 1
     split_id: Mapped[int | None] = mapped_column(ForeignKey("split.id", ondelete="SET NULL"))
     split_number: Mapped[int]
+    variation_id: Mapped[int | None] = mapped_column(ForeignKey("ingredient.id", ondelete="SET NULL"))
+    preprocessing_id: Mapped[int | None] = mapped_column(ForeignKey("ingredient.id", ondelete="SET NULL"))
     recipe: Mapped[dict[str, Any]]
     classes: Mapped[list[Any]]  # [{id, name, sign}] in the order of the outputs
     program: Mapped[str] = mapped_column(String(40))

@@ -68,6 +68,8 @@ class ActionChange(Base):
     copies_after: Mapped[int | None]
     binned_before: Mapped[bool | None]  # both None: it was not moved to or from the bin
     binned_after: Mapped[bool | None]
+    set_before: Mapped[str | None] = mapped_column(String(10))  # in the split that the step's detail names
+    set_after: Mapped[str | None] = mapped_column(String(10))
     __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)
 
 

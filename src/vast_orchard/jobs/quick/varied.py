@@ -1,0 +1,185 @@
+"""Sheets that show what preprocessing and variation do: the same calls as training."""
+
+import base64
+import io
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from sqlalchemy import select
+
+from vast_orchard.core.arrays import Array
+from vast_orchard.core.pictures.operations import KINDS, Family
+from vast_orchard.core.pictures.preprocessing import FITS, Preprocessing, preprocessing_from_json
+from vast_orchard.core.pictures.showing import ShownPictures
+from vast_orchard.core.pictures.variation import Operation, Variation, variation_from_json
+from vast_orchard.core.pictures.vary import vary
+from vast_orchard.errors import OrchardError
+from vast_orchard.formats.collection import identity_number
+from vast_orchard.formats.picture_file import network_pixels, read_picture
+from vast_orchard.jobs.context import WorkContext
+from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.runs import trained_on
+from vast_orchard.store.schema import Split
+
+__all__ = ["Varied"]
+
+# Tiles are enlarged to this, so that what a small network sees can be seen; larger ones stay as they are.
+_LEAST_TILE = 72
+# Seeds of a preview that shows operations alone: directions come out to the right and down.
+_ALONE_SEED = 1
+
+
+class Varied:
+    """Draws the sheets; keeps the pixels that it prepared last, so that a sheet follows a slider."""
+
+    def __init__(self, context: WorkContext) -> None:
+        self._context = context
+        self._pixels = lru_cache(maxsize=2048)(self._prepared)
+        self._pool = lru_cache(maxsize=2)(self._training_pictures)
+
+    def _prepared(self, sha256: str, preprocessing: Preprocessing) -> Array:
+        return network_pixels(self._context.store.read(ByteStore.picture_path(sha256)), preprocessing)
+
+    def _training_pictures(self, split_id: int, _revision: int) -> Sequence[tuple[str, int]]:
+        with self._context.database.session() as session:
+            return trained_on(session, split_id)
+
+    def _revision(self, split_id: int) -> int:
+        with self._context.database.session() as session:
+            return session.scalar(select(Split.revision).where(Split.id == split_id)) or 0
+
+    def variation_sheet(
+        self,
+        pictures: Sequence[tuple[str, int | None]],
+        preprocessing: Mapping[str, Any],
+        variation: Mapping[str, Any],
+        seed: int,
+        variants: int,
+        split_id: int | None,
+    ) -> dict[str, Any]:
+        """A row a picture: what the network sees of it, then what the first epochs show of it.
+
+        Parameters
+        ----------
+        pictures : sequence of (str, int or None)
+            SHA-256 and class id.
+        split_id : int or None
+            Its training pictures are what others are mixed with.
+        """
+        before, wanted = preprocessing_from_json(preprocessing), variation_from_json(variation)
+        mixing = any(KINDS[entry.kind].family is Family.MIXING for entry in wanted.operations)
+        pool: Sequence[tuple[str, int | None]] = ()
+        if mixing and split_id:
+            pool = self._pool(split_id, self._revision(split_id))
+        every = [*pictures, *pool]
+        if mixing and not pool:
+            pool = every  # before anything is divided, those on show are mixed with each other
+        identities = np.array([identity_number(sha256) for sha256, _ in every], np.uint64)
+
+        def read(places: Array) -> Array:
+            return np.stack([self._pixels(every[place][0], before) for place in places])
+
+        shown = ShownPictures(
+            read, identities, wanted, seed, pool=np.arange(len(every) - len(pool), len(every), dtype=np.int64)
+        )
+        chosen = np.arange(len(pictures))
+        columns, mixes = [read(chosen)], []
+        for epoch in range(1, variants + 1):
+            drawn = shown.show(chosen, epoch)
+            columns.append(drawn.pixels)
+            for row in np.flatnonzero(drawn.shares):
+                other = every[int(drawn.partners[row])][1]
+                mixes.append({"row": int(row), "column": epoch, "class_id": other, "share": float(drawn.shares[row])})
+        return _sheet(np.stack(columns, axis=1), mixes=mixes)
+
+    def operation_extremes(
+        self, sha256: str, preprocessing: Mapping[str, Any], variation: Mapping[str, Any]
+    ) -> dict[str, Any]:
+        """A row an operation: the picture, and the operation alone at the low and at the high end of its range."""
+        before, wanted = preprocessing_from_json(preprocessing), variation_from_json(variation)
+        pixels = self._pixels(sha256, before)[None]
+        identities = np.array([identity_number(sha256)], np.uint64)
+        rows, heads = [], []
+        for entry in wanted.operations:
+            if KINDS[entry.kind].family is Family.MIXING:
+                continue
+            ends = [
+                vary(
+                    pixels,
+                    identities,
+                    Variation(operations=(Operation(kind=entry.kind, probability=1.0, low=end, high=end),)),
+                    _ALONE_SEED,
+                    1,
+                )[0]
+                for end in _bearable(entry, wanted)
+            ]
+            rows.append(np.stack([pixels[0], *ends]))
+            heads.append(entry.kind)
+        if not rows:
+            rows.append(np.repeat(pixels, 3, axis=0))
+        return _sheet(np.stack(rows), heads=heads)
+
+    def preprocessing_sheet(self, sha256s: Sequence[str], preprocessing: Mapping[str, Any]) -> dict[str, Any]:
+        """A row a picture: the original in a square, then what the network sees of it by each way to fit."""
+        before = preprocessing_from_json(preprocessing)
+        tile = max(_LEAST_TILE, before.size)
+        rows = []
+        for sha256 in sha256s:
+            tiles = [_whole(self._context, sha256, tile)]
+            for fit in FITS:
+                seen = self._pixels(sha256, preprocessing_from_json({**preprocessing, "fit": fit}))
+                tiles.append(_enlarged(seen, tile))
+            rows.append(np.stack(tiles))
+        return _sheet(np.stack(rows), heads=list(FITS))
+
+
+def _bearable(entry: Operation, variation: Variation) -> tuple[float, float]:
+    """Both ends of a range, but no further than a picture can be recognised when every picture gets it."""
+    kind = KINDS[entry.kind]
+    low, high = variation.range_of(entry)
+    if not kind.ranged:
+        return (0.0, 0.0)
+    least, most = kind.readable
+    return (max(low, least), min(high, most))
+
+
+def _whole(context: WorkContext, sha256: str, side: int) -> Array:
+    """The original in the middle of a square, undistorted."""
+    square = Image.new("RGB", (side, side), (128, 128, 128))
+    try:
+        small = read_picture(context.store.read(ByteStore.picture_path(sha256)), reduced_to=side).upright
+    except OrchardError:
+        return np.asarray(square)
+    small.thumbnail((side, side), Image.Resampling.BILINEAR)
+    square.paste(small, ((side - small.width) // 2, (side - small.height) // 2))
+    return np.asarray(square)
+
+
+def _enlarged(pixels: Array, side: int) -> Array:
+    """A tile of red, green and blue; enlarged by whole pixels, so that the pixels themselves are seen."""
+    image = Image.fromarray(pixels[..., 0] if pixels.shape[-1] == 1 else pixels).convert("RGB")
+    return np.asarray(image if image.width == side else image.resize((side, side), Image.Resampling.NEAREST))
+
+
+def _sheet(tiles: Array, *, mixes: Sequence[Mapping[str, Any]] = (), heads: Sequence[str] = ()) -> dict[str, Any]:
+    """Tiles of shape (rows, columns, H, W, C) as one picture."""
+    rows, columns, side = tiles.shape[:3]
+    tile = max(_LEAST_TILE, side)
+    if tile == side and tiles.shape[-1] == 3:
+        drawn = tiles
+    else:
+        drawn = np.stack([np.stack([_enlarged(one, tile) for one in row]) for row in tiles])
+    whole = drawn.swapaxes(1, 2).reshape(rows * tile, columns * tile, 3)
+    buffer = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(whole)).save(buffer, "PNG", compress_level=1)
+    return {
+        "image": base64.b64encode(buffer.getvalue()).decode("ascii"),
+        "tile": tile,
+        "rows": rows,
+        "columns": columns,
+        "heads": list(heads),
+        "mixes": list(mixes),
+    }

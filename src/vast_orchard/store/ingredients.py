@@ -1,0 +1,128 @@
+"""Variations and preprocessings that are kept by name, in versions; what a run has used never changes."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import MissingError
+from vast_orchard.store.database import tell
+from vast_orchard.store.projects import checked_name
+from vast_orchard.store.schema import Ingredient, IngredientKind, Project, Run
+from vast_orchard.store.values import IngredientValue
+
+__all__ = ["delete_ingredient", "get_ingredient", "list_ingredients", "save_ingredient"]
+
+
+def _runs(session: Session, ids: Sequence[int]) -> dict[int, list[int]]:
+    """Numbers of the runs that used each of them."""
+    found: dict[int, list[int]] = {}
+    rows = session.execute(
+        select(Run.number, Run.variation_id, Run.preprocessing_id)
+        .where(or_(Run.variation_id.in_(ids), Run.preprocessing_id.in_(ids)))
+        .order_by(Run.number)
+    )
+    for number, *used in rows:
+        for entry in used:
+            if entry is not None:
+                found.setdefault(entry, []).append(number)
+    return found
+
+
+def _values(session: Session, rows: Sequence[Ingredient]) -> Sequence[IngredientValue]:
+    runs = _runs(session, [row.id for row in rows])
+    return [
+        IngredientValue(
+            id=row.id,
+            kind=row.kind,
+            name=row.name,
+            version=row.version,
+            value=row.value,
+            created_at=row.created_at,
+            runs=runs.get(row.id, []),
+        )
+        for row in rows
+    ]
+
+
+def list_ingredients(session: Session, project_id: int, kind: IngredientKind) -> Sequence[IngredientValue]:
+    """What is kept, by name, the newest version of each first."""
+    rows = session.scalars(
+        select(Ingredient)
+        .where(Ingredient.project_id == project_id, Ingredient.kind == kind.value, Ingredient.deleted_at.is_(None))
+        .order_by(func.lower(Ingredient.name), Ingredient.version.desc())
+    ).all()
+    return _values(session, rows)
+
+
+def get_ingredient(session: Session, project_id: int, kind: IngredientKind, ingredient_id: int) -> IngredientValue:
+    """One of a project.
+
+    Raises
+    ------
+    MissingError
+    """
+    row = session.get(Ingredient, ingredient_id)
+    if row is None or row.project_id != project_id or row.kind != kind.value:
+        raise MissingError(f"There is no {kind.value} {ingredient_id} in this project.", "Choose one that is there.")
+    return _values(session, [row])[0]
+
+
+def save_ingredient(
+    session: Session, project_id: int, kind: IngredientKind, name: str, value: Mapping[str, Any]
+) -> IngredientValue:
+    """Keep a value under a name: as its newest version, or as the next one if a run has used that.
+
+    Raises
+    ------
+    InputError
+        The name is empty or too long.
+    """
+    name = checked_name(name, kind.value)
+    # The project's row is the turnstile for its versions.
+    session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
+    row = session.scalar(
+        select(Ingredient)
+        .where(
+            Ingredient.project_id == project_id,
+            Ingredient.kind == kind.value,
+            func.lower(Ingredient.name) == name.lower(),
+        )
+        .order_by(Ingredient.version.desc())
+        .limit(1)
+    )
+    if row is None or (row.value != value and _runs(session, [row.id])):
+        row = Ingredient(
+            project_id=project_id,
+            kind=kind.value,
+            name=row.name if row else name,
+            version=row.version + 1 if row else 1,
+            value=dict(value),
+        )
+        session.add(row)
+    else:
+        row.value, row.deleted_at = dict(value), None
+    session.flush()
+    session.refresh(row)
+    tell(session, "ingredients", project_id)
+    return _values(session, [row])[0]
+
+
+def delete_ingredient(session: Session, project_id: int, kind: IngredientKind, ingredient_id: int) -> None:
+    """Take all versions of its name out of the list; runs keep what they used.
+
+    Raises
+    ------
+    MissingError
+    """
+    name = get_ingredient(session, project_id, kind, ingredient_id).name
+    for row in session.scalars(
+        select(Ingredient).where(
+            Ingredient.project_id == project_id,
+            Ingredient.kind == kind.value,
+            func.lower(Ingredient.name) == name.lower(),
+        )
+    ):
+        row.deleted_at = func.now()
+    tell(session, "ingredients", project_id)
