@@ -10,6 +10,7 @@ import {
   lineOf,
   placeOf,
   rowAt,
+  setOfRow,
   stepFrom,
   TILE_SIZES,
   tileAt,
@@ -66,14 +67,22 @@ describe("rows", () => {
     expect(rows.map((row) => row.name)).toEqual(["plate"]);
   });
 
+  it("has a row for every set, so that pictures can be dropped on an empty one", () => {
+    const rows = fieldRows([counted("validation", 4), counted("training", 2)], classes, "set", true);
+    expect(rows.map((row) => [row.name, row.count])).toEqual([
+      ["training", 2],
+      ["validation", 4],
+      ["test", 0],
+      ["in no set", 0],
+    ]);
+    expect(rows.map(setOfRow)).toEqual(["training", "validation", "test", null]);
+    expect(fieldRows([counted("test", 1)], classes, "set", false)).toHaveLength(1);
+  });
+
   it("names rows by what they stand for", () => {
     const words = (group: Parameters<typeof fieldRows>[2], key: string | null) =>
       fieldRows([counted(key, 1)], classes, group, true)[0]?.name;
-    expect([words("set", "test"), words("set", null), words("size", "to 96")]).toEqual([
-      "test",
-      "in no set",
-      "to 96 px",
-    ]);
+    expect([words("set", null), words("size", "to 96")]).toEqual(["in no set", "to 96 px"]);
     expect([words("predicted", "3"), words("predicted", null), words("day", "2026-03-10")]).toEqual([
       "plate",
       "not asked",

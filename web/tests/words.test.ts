@@ -2,15 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { ClassOf, Job, Network, Recipe } from "../src/api/client";
 import { isActive, jobWords, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
-import {
-  networkWords,
-  ruleWords,
-  scheduleWords,
-  short,
-  stackBars,
-  steps,
-  variationWords,
-} from "../src/domain/recipe";
+import { networkWords, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
 
 describe("words", () => {
@@ -105,6 +97,7 @@ describe("recipe", () => {
     clip_norm: 0,
     label_smoothing: 0,
     class_weights: "none",
+    class_draws: "none",
   };
 
   function layer(
@@ -118,11 +111,6 @@ describe("recipe", () => {
   }
 
   it("is said in words", () => {
-    expect(variationWords({ mirror: true, turn_degrees: 15, brightness: 0.2 })).toBe(
-      "mirrored, turned by ±15°, brightness ±20 %",
-    );
-    expect(variationWords({ mirror: false, turn_degrees: 180, brightness: 0 })).toBe("turned by any angle");
-    expect(variationWords({ mirror: false, turn_degrees: 0, brightness: 0 })).toBe("none");
     expect(scheduleWords(settings)).toBe("25 epochs of batches of 32, rate 0.003, seed 1");
     expect(steps(963, settings)).toBe(31 * 25);
     expect(ruleWords(settings)).toBe("Adam, rate falls");

@@ -111,6 +111,7 @@ class SheetRead(BaseModel):
     heads: list[str] = Field(description="Of the rows, where they are not pictures.")
     mixes: list[MixRead]
     picture_ids: list[int]
+    class_ids: list[int | None] = Field(description="Of those pictures; null is unlabelled.")
 
 
 class SizeRead(BaseModel):

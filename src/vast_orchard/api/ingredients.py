@@ -110,6 +110,14 @@ def _chosen(session: SessionOf, project_id: int, picture_ids: Sequence[int], cou
     return found
 
 
+def _of_pictures(answer: dict[str, Any], chosen: Sequence[PictureValue]) -> dict[str, Any]:
+    return {
+        **answer,
+        "picture_ids": [entry.id for entry in chosen],
+        "class_ids": [entry.class_id for entry in chosen],
+    }
+
+
 @router.post("/projects/{project_id}/variation-sheet", response_model=SheetRead)
 def variation_sheet(
     session: SessionOf, project: ProjectOf, parts: PartsOf, body: VariationSheetCreate
@@ -129,7 +137,7 @@ def variation_sheet(
         variants=body.variants,
         split_id=split_id,
     )
-    return {**answer, "picture_ids": [entry.id for entry in chosen]}
+    return _of_pictures(answer, chosen)
 
 
 @router.post("/projects/{project_id}/operation-extremes", response_model=SheetRead)
@@ -142,7 +150,7 @@ def operation_extremes(session: SessionOf, project: ProjectOf, parts: PartsOf, b
     answer: dict[str, Any] = parts.quick.run(
         "operation_extremes", sha256=chosen[0].sha256, preprocessing=preprocessing, variation=variation
     )
-    return {**answer, "picture_ids": [entry.id for entry in chosen]}
+    return _of_pictures(answer, chosen)
 
 
 @router.post("/projects/{project_id}/preprocessing-sheet", response_model=SheetRead)
@@ -157,7 +165,7 @@ def preprocessing_sheet(
     answer: dict[str, Any] = parts.quick.run(
         "preprocessing_sheet", sha256s=[entry.sha256 for entry in chosen], preprocessing=preprocessing
     )
-    return {**answer, "picture_ids": [entry.id for entry in chosen]}
+    return _of_pictures(answer, chosen)
 
 
 @router.get("/projects/{project_id}/input-size", response_model=SizeRead)

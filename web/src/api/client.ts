@@ -30,6 +30,13 @@ export type CopiesOf = Schemas["CopiesRead"];
 export type Completion = Schemas["CompletionRead"];
 export type Action = Schemas["ActionRead"];
 export type Undone = Schemas["UndoRead"];
+export type Variation = Recipe["variation"];
+export type Preprocessing = Recipe["preprocessing"];
+export type OperationKind = Schemas["OperationRead"];
+export type Operation = Schemas["OperationBody"];
+export type Ingredient = Schemas["IngredientRead"];
+export type DrawnSheet = Schemas["SheetRead"];
+export type SplitChecks = Schemas["SplitChecksRead"];
 export type SetName = "training" | "validation" | "test";
 
 /** Each window takes back its own steps, so each has an id that lives as long as it does. */

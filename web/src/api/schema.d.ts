@@ -988,6 +988,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Operations
+         * @description Everything that a variation can be made of.
+         */
+        get: operations["list_operations_api_operations_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variation-by-answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By Answers
+         * @description What may happen to pictures of which this is true.
+         */
+        get: operations["by_answers_api_variation_by_answers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/ingredients/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ingredients
+         * @description What is kept by name, newest version first.
+         */
+        get: operations["list_ingredients_api_projects__project_id__ingredients__kind__get"];
+        put?: never;
+        /**
+         * Save Ingredient
+         * @description Keep a value under a name; the next version if a run has used the newest one.
+         */
+        post: operations["save_ingredient_api_projects__project_id__ingredients__kind__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Ingredient
+         * @description Take a name out of the list; runs keep what they used.
+         */
+        delete: operations["delete_ingredient_api_projects__project_id__ingredients__kind___ingredient_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/variation-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Variation Sheet
+         * @description A row a picture: as the network sees it, then as training shows it in its first epochs.
+         */
+        post: operations["variation_sheet_api_projects__project_id__variation_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/operation-extremes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Operation Extremes
+         * @description A row an operation: a picture as it is, and with that operation alone at both ends of its range.
+         */
+        post: operations["operation_extremes_api_projects__project_id__operation_extremes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/preprocessing-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preprocessing Sheet
+         * @description A row a picture: the original, then as the network sees it in each way to fit; the oddest shapes first.
+         */
+        post: operations["preprocessing_sheet_api_projects__project_id__preprocessing_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/input-size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Size
+         * @description An input size that fits the project's pictures, and why.
+         */
+        get: operations["propose_size_api_projects__project_id__input_size_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/splits": {
         parameters: {
             query?: never;
@@ -1006,6 +1170,126 @@ export interface paths {
          * @description Divide all labelled pictures.
          */
         post: operations["create_split_api_projects__project_id__splits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checks
+         * @description What is worth knowing before a training.
+         */
+        get: operations["checks_api_projects__project_id__splits__split_id__checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Put pictures into a set, or into none.
+         */
+        post: operations["move_api_projects__project_id__splits__split_id__moves_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/gather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Gather
+         * @description Put each group of copies into one set.
+         */
+        post: operations["gather_api_projects__project_id__splits__split_id__gather_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/top-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Top Up
+         * @description Draw pictures that are in no set into the split, without moving any other.
+         */
+        post: operations["top_up_api_projects__project_id__splits__split_id__top_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/folds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Folds
+         * @description Stratified folds of the training and validation pictures.
+         */
+        get: operations["folds_api_projects__project_id__splits__split_id__folds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/{split_id}/beside/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description In which sets the pictures stand here and there.
+         */
+        get: operations["compare_api_projects__project_id__splits__split_id__beside__other_id__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1044,26 +1328,6 @@ export interface paths {
          * @description What *Train* uses when nothing was changed.
          */
         get: operations["recipe_api_recipe_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/variation-sheet": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Variation Sheet
-         * @description A row a picture: as the network sees it, then as training shows it in the first epochs.
-         */
-        get: operations["variation_sheet_api_projects__project_id__variation_sheet_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1630,6 +1894,14 @@ export interface components {
             name: string;
         };
         /**
+         * ComparisonRead
+         * @description Two splits side by side.
+         */
+        ComparisonRead: {
+            /** Pairs */
+            pairs: components["schemas"]["SetPairRead"][];
+        };
+        /**
          * CompletionRead
          * @description Something that could be written in a Sift: `text` instead of what stands from `start` to the cursor.
          */
@@ -1763,6 +2035,16 @@ export interface components {
             error: string | null;
         };
         /**
+         * ExtremesCreate
+         * @description Whose operations are shown alone, on which picture.
+         */
+        ExtremesCreate: {
+            /** Picture Ids */
+            picture_ids?: number[];
+            preprocessing: components["schemas"]["PreprocessingBody"];
+            variation: components["schemas"]["VariationBody"];
+        };
+        /**
          * FieldRead
          * @description The rows of the field in order; rows without pictures are not among them.
          */
@@ -1804,6 +2086,16 @@ export interface components {
              * @description Of a row of copies, whether all have the same pixels as another.
              */
             exact: boolean;
+        };
+        /**
+         * FoldsRead
+         * @description Of each fold, how many pictures of each class.
+         */
+        FoldsRead: {
+            /** Folds */
+            folds: {
+                [key: string]: number;
+            }[];
         };
         /**
          * FootingRead
@@ -1899,6 +2191,52 @@ export interface components {
             undone_at: string | null;
             survey: components["schemas"]["SurveyRead"] | null;
             choice: components["schemas"]["ChoiceBody"] | null;
+        };
+        /**
+         * IngredientCreate
+         * @description A variation or a preprocessing to keep.
+         */
+        IngredientCreate: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * IngredientKind
+         * @description What is kept by name for several runs.
+         * @enum {string}
+         */
+        IngredientKind: "variation" | "preprocessing";
+        /**
+         * IngredientRead
+         * @description One version of a name.
+         */
+        IngredientRead: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Runs
+             * @description Numbers of the runs that used it; then it does not change any more.
+             */
+            runs: number[];
         };
         /**
          * JobRead
@@ -2070,6 +2408,52 @@ export interface components {
             value: boolean;
         };
         /**
+         * MixRead
+         * @description A tile of which the label is shared: how much of it belongs to another class.
+         */
+        MixRead: {
+            /** Row */
+            row: number;
+            /** Column */
+            column: number;
+            /** Class Id */
+            class_id: number | null;
+            /** Share */
+            share: number;
+        };
+        /**
+         * MovedRead
+         * @description What was done, and the split as it is now: the same, or its next version.
+         */
+        MovedRead: {
+            action: components["schemas"]["ActionRead"];
+            split: components["schemas"]["SplitRead"];
+        };
+        /**
+         * MovesCreate
+         * @description Pictures, and the set that they are put into; null takes them out of all.
+         */
+        MovesCreate: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
+            /** Set Name */
+            set_name: ("training" | "validation" | "test") | null;
+        };
+        /**
          * NetworkRead
          * @description A ready network for an input size and a number of classes.
          */
@@ -2108,6 +2492,77 @@ export interface components {
             look?: number | null;
             /** Note */
             note: string;
+        };
+        /**
+         * NumbersBody
+         * @description Pictures of each set; the rest is in none.
+         */
+        NumbersBody: {
+            /** Training */
+            training: number;
+            /** Validation */
+            validation: number;
+            /**
+             * Test
+             * @default 0
+             */
+            test: number;
+        };
+        /**
+         * OperationBody
+         * @description One operation with how often and how far.
+         */
+        OperationBody: {
+            /** Kind */
+            kind: string;
+            /** Probability */
+            probability: number;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 0
+             */
+            high: number;
+        };
+        /**
+         * OperationRead
+         * @description An operation with its meaning and its limits; see `core.pictures.operations`.
+         */
+        OperationRead: {
+            /** Name */
+            name: string;
+            /** Family */
+            family: string;
+            /** Does */
+            does: string;
+            /** Caution */
+            caution: string;
+            /** Unit */
+            unit: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Neutral */
+            neutral: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Probability */
+            probability: number;
+            /** Ranged */
+            ranged: boolean;
+            /** By Ratio */
+            by_ratio: boolean;
+            /** Needs Colour */
+            needs_colour: boolean;
+            /** One Value */
+            one_value: boolean;
         };
         /**
          * OutcomeRead
@@ -2345,12 +2800,40 @@ export interface components {
             /** Size */
             size: number;
             /**
+             * Fit
+             * @default distort
+             * @enum {string}
+             */
+            fit: "distort" | "border" | "middle";
+            /**
              * Colour
              * @enum {string}
              */
             colour: "rgb" | "grey";
             /** Ground */
             ground?: number[];
+            /** Border */
+            border?: number[];
+            /**
+             * Scale
+             * @default deviation
+             * @enum {string}
+             */
+            scale: "deviation" | "unit" | "signed";
+        };
+        /**
+         * PreprocessingSheetCreate
+         * @description Which pictures, prepared how; without ids the oddest shapes.
+         */
+        PreprocessingSheetCreate: {
+            /** Picture Ids */
+            picture_ids?: number[];
+            /**
+             * Pictures
+             * @default 6
+             */
+            pictures: number;
+            preprocessing: components["schemas"]["PreprocessingBody"];
         };
         /**
          * ProjectRead
@@ -2423,6 +2906,16 @@ export interface components {
         RunCreate: {
             /** Split Id */
             split_id?: number | null;
+            /**
+             * Variation Id
+             * @description Kept by name; instead of the recipe's.
+             */
+            variation_id?: number | null;
+            /**
+             * Preprocessing Id
+             * @description The same.
+             */
+            preprocessing_id?: number | null;
             recipe?: components["schemas"]["RecipeBody"] | null;
         };
         /**
@@ -2491,6 +2984,18 @@ export interface components {
             files: number;
         };
         /**
+         * SetPairRead
+         * @description Pictures that stand in one set of the first split and in one of the second.
+         */
+        SetPairRead: {
+            /** First */
+            first: ("training" | "validation" | "test") | null;
+            /** Second */
+            second: ("training" | "validation" | "test") | null;
+            /** Count */
+            count: number;
+        };
+        /**
          * SharesBody
          * @description Parts of the whole, 0 to 1.
          */
@@ -2522,6 +3027,52 @@ export interface components {
             side: number;
             /** Columns */
             columns: number;
+        };
+        /**
+         * SheetRead
+         * @description Tiles in one picture, row by row.
+         */
+        SheetRead: {
+            /**
+             * Image
+             * @description PNG as Base64 (RFC 4648).
+             */
+            image: string;
+            /**
+             * Tile
+             * @description Side of a tile in pixels.
+             */
+            tile: number;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /**
+             * Heads
+             * @description Of the rows, where they are not pictures.
+             */
+            heads: string[];
+            /** Mixes */
+            mixes: components["schemas"]["MixRead"][];
+            /** Picture Ids */
+            picture_ids: number[];
+            /**
+             * Class Ids
+             * @description Of those pictures; null is unlabelled.
+             */
+            class_ids: (number | null)[];
+        };
+        /**
+         * SizeRead
+         * @description A proposal for the input size.
+         */
+        SizeRead: {
+            /** Size */
+            size: number;
+            /** Middle Side */
+            middle_side: number;
+            /** Because */
+            because: string;
         };
         /**
          * SkipRead
@@ -2568,10 +3119,34 @@ export interface components {
             bucket: string | null;
         };
         /**
+         * SplitChecksRead
+         * @description What is worth knowing before a training.
+         */
+        SplitChecksRead: {
+            /** Copy Groups */
+            copy_groups: number;
+            /** Copy Pictures */
+            copy_pictures: number;
+            /** Small */
+            small: string[];
+            /** Left Out */
+            left_out: {
+                [key: string]: number;
+            };
+            /** Looks */
+            looks: number;
+        };
+        /**
          * SplitCreate
-         * @description How to divide.
+         * @description How to divide; see `jobs.dividing`.
          */
         SplitCreate: {
+            /**
+             * Name
+             * @description By default Split and its number; a known one gets a version.
+             * @default
+             */
+            name: string;
             /**
              * Method
              * @default random
@@ -2579,11 +3154,54 @@ export interface components {
              */
             method: "random" | "folders";
             shares?: components["schemas"]["SharesBody"];
+            /** @description Instead of shares. */
+            numbers?: components["schemas"]["NumbersBody"] | null;
             /**
              * Seed
              * @default 1
              */
             seed: number;
+            /**
+             * Stratified
+             * @default true
+             */
+            stratified: boolean;
+            /**
+             * Together
+             * @default nothing
+             * @enum {string}
+             */
+            together: "nothing" | "group" | "pattern" | "day";
+            /**
+             * Pattern
+             * @description With {group}, where pictures are kept together by it.
+             * @default
+             */
+            pattern: string;
+            /**
+             * Keep Copies
+             * @default true
+             */
+            keep_copies: boolean;
+        };
+        /**
+         * SplitFitRead
+         * @description What was wanted of a class in a set, and what it got.
+         */
+        SplitFitRead: {
+            /** Class Id */
+            class_id: number;
+            /**
+             * Set Name
+             * @enum {string}
+             */
+            set_name: "training" | "validation" | "test";
+            /** Wanted */
+            wanted: number;
+            /** Got */
+            got: number;
+            /** Because */
+            because: string;
         };
         /**
          * SplitRead
@@ -2594,6 +3212,10 @@ export interface components {
             id: number;
             /** Number */
             number: number;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
             /** Method */
             method: string;
             /** Shares */
@@ -2602,6 +3224,20 @@ export interface components {
             };
             /** Seed */
             seed: number;
+            /** Rule */
+            rule: {
+                [key: string]: unknown;
+            };
+            /**
+             * Fit
+             * @description As it was made; empty once it was changed by hand.
+             */
+            fit: components["schemas"]["SplitFitRead"][];
+            /**
+             * Runs
+             * @description Numbers of the runs that used it; then it does not change any more.
+             */
+            runs: number[];
             /**
              * Created At
              * Format: date-time
@@ -2745,6 +3381,12 @@ export interface components {
              * @enum {string}
              */
             class_weights: "none" | "balanced";
+            /**
+             * Class Draws
+             * @default none
+             * @enum {string}
+             */
+            class_draws: "none" | "balanced";
         };
         /**
          * TriedRead
@@ -2815,12 +3457,45 @@ export interface components {
          * @description See `core.pictures.variation`.
          */
         VariationBody: {
-            /** Mirror */
-            mirror: boolean;
-            /** Turn Degrees */
-            turn_degrees: number;
-            /** Brightness */
-            brightness: number;
+            /** Operations */
+            operations: components["schemas"]["OperationBody"][];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Drawn
+             * @default 0
+             */
+            drawn: number;
+        };
+        /**
+         * VariationSheetCreate
+         * @description Which pictures, varied how; without ids some of as many classes as possible.
+         */
+        VariationSheetCreate: {
+            /** Picture Ids */
+            picture_ids?: number[];
+            /**
+             * Pictures
+             * @default 6
+             */
+            pictures: number;
+            /**
+             * Variants
+             * @default 7
+             */
+            variants: number;
+            preprocessing: components["schemas"]["PreprocessingBody"];
+            variation: components["schemas"]["VariationBody"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /** Split Id */
+            split_id?: number | null;
         };
         /**
          * Which
@@ -4806,6 +5481,299 @@ export interface operations {
             };
         };
     };
+    list_operations_api_operations_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationRead"][];
+                };
+            };
+        };
+    };
+    by_answers_api_variation_by_answers_get: {
+        parameters: {
+            query?: {
+                mirrored?: "no" | "sideways" | "both";
+                turned?: "no" | "slightly" | "quarters" | "any";
+                size_is_clue?: boolean;
+                colour_is_clue?: boolean;
+                light_is_even?: boolean;
+                sharp?: boolean;
+                covered?: boolean;
+                channels?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariationBody"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_ingredients_api_projects__project_id__ingredients__kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["IngredientKind"];
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IngredientRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_ingredient_api_projects__project_id__ingredients__kind__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["IngredientKind"];
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IngredientCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IngredientRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_ingredient_api_projects__project_id__ingredients__kind___ingredient_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["schemas"]["IngredientKind"];
+                ingredient_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    variation_sheet_api_projects__project_id__variation_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariationSheetCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    operation_extremes_api_projects__project_id__operation_extremes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExtremesCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preprocessing_sheet_api_projects__project_id__preprocessing_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreprocessingSheetCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    propose_size_api_projects__project_id__input_size_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizeRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_splits_api_projects__project_id__splits_get: {
         parameters: {
             query?: never;
@@ -4872,6 +5840,215 @@ export interface operations {
             };
         };
     };
+    checks_api_projects__project_id__splits__split_id__checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                split_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SplitChecksRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_api_projects__project_id__splits__split_id__moves_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                split_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    gather_api_projects__project_id__splits__split_id__gather_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                split_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    top_up_api_projects__project_id__splits__split_id__top_up_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                split_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    folds_api_projects__project_id__splits__split_id__folds_get: {
+        parameters: {
+            query?: {
+                count?: number;
+                seed?: number;
+            };
+            header?: never;
+            path: {
+                split_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoldsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_api_projects__project_id__splits__split_id__beside__other_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                split_id: number;
+                other_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_networks_api_projects__project_id__networks_get: {
         parameters: {
             query?: {
@@ -4922,44 +6099,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeBody"];
-                };
-            };
-        };
-    };
-    variation_sheet_api_projects__project_id__variation_sheet_get: {
-        parameters: {
-            query?: {
-                mirror?: boolean;
-                turn_degrees?: number;
-                brightness?: number;
-                size?: number;
-                colour?: string;
-                seed?: number;
-                pictures?: number;
-                variants?: number;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

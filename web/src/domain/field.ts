@@ -1,5 +1,5 @@
 /** The picture field as geometry: rows by key, lines of tiles within them, and what a point or rectangle meets. */
-import type { ClassOf, FieldRowOf } from "../api/client";
+import type { ClassOf, FieldRowOf, SetName } from "../api/client";
 import { colourPlace } from "./classColour";
 import { setWords } from "./words";
 
@@ -121,6 +121,13 @@ export function fieldRows(
     }
     return rows;
   }
+  if (group === "set" && whole && counted.some((row) => row.key !== null)) {
+    // A set without pictures has a row too, so that some can be dropped on it.
+    const found = new Map(counted.map((row) => [row.key, row]));
+    return [...SETS, null].map((set) =>
+      fieldRow(found.get(set) ?? NO_PICTURES, `set-${set ?? "none"}`, setWords(set)),
+    );
+  }
   return counted.map((row) => {
     const key = `${group}-${row.key ?? "none"}`;
     if (group === "predicted") {
@@ -132,6 +139,13 @@ export function fieldRows(
     if (group === "nothing") return fieldRow(row, key, "all");
     return fieldRow(row, key, group === "size" ? `${row.key} px` : (row.key ?? "none"));
   });
+}
+
+const SETS: readonly SetName[] = ["training", "validation", "test"];
+
+/** The set that a row of sets stands for. */
+export function setOfRow(row: FieldRow): SetName | null {
+  return SETS.find((set) => row.key === `set-${set}`) ?? null;
 }
 
 function copiesRow(counted: FieldRowOf, key: string, classes: readonly ClassOf[]): FieldRow {

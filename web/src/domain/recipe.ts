@@ -4,26 +4,15 @@ import { plural } from "./words";
 
 export const INPUT_SIZES = [32, 48, 64, 96] as const;
 
-/** How far a picture may be turned, by the question that it answers. */
-export const TURNS = [
-  { value: 0, label: "no", title: "Not turned" },
-  { value: 15, label: "slightly", title: "Turned by up to 15 degrees" },
-  { value: 180, label: "any angle", title: "Turned by any angle" },
-] as const;
+const FIT_WORDS = {
+  distort: "distorted to the square",
+  border: "whole, with a border",
+  middle: "its middle",
+};
 
-export const BRIGHTNESS = 0.2;
-
-export function variationWords(variation: Recipe["variation"]): string {
-  const parts = [
-    variation.mirror ? "mirrored" : "",
-    variation.turn_degrees
-      ? variation.turn_degrees >= 180
-        ? "turned by any angle"
-        : `turned by ±${variation.turn_degrees}°`
-      : "",
-    variation.brightness ? `brightness ±${Math.round(variation.brightness * 100)} %` : "",
-  ].filter(Boolean);
-  return parts.length ? parts.join(", ") : "none";
+export function preprocessingWords(preprocessing: Recipe["preprocessing"]): string {
+  const { size, colour, fit = "distort" } = preprocessing;
+  return `${size} × ${size} pixels, ${colour === "rgb" ? "colour" : "grey"}, ${FIT_WORDS[fit]}`;
 }
 
 export function scheduleWords(settings: Recipe["settings"]): string {
@@ -57,6 +46,7 @@ export function ruleWords(settings: Recipe["settings"]): string {
     name,
     `rate ${way}`,
     settings.class_weights === "balanced" ? "classes count alike" : "",
+    settings.class_draws === "balanced" ? "classes shown alike" : "",
     settings.label_smoothing ? `smoothed by ${settings.label_smoothing}` : "",
     settings.clip_norm ? `gradient at most ${settings.clip_norm}` : "",
   ]

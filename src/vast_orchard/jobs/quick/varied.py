@@ -26,9 +26,9 @@ from vast_orchard.store.schema import Split
 
 __all__ = ["Varied"]
 
-# Tiles are enlarged to this, so that what a small network sees can be seen; larger ones stay as they are.
+# Tiles are enlarged to at least this, so that what a small network sees can be seen; larger ones stay as they are.
 _LEAST_TILE = 72
-# Seeds of a preview that shows operations alone: directions come out to the right and down.
+# Seed of a preview that shows operations alone: directions come out to the right and down.
 _ALONE_SEED = 1
 
 
@@ -125,7 +125,7 @@ class Varied:
     def preprocessing_sheet(self, sha256s: Sequence[str], preprocessing: Mapping[str, Any]) -> dict[str, Any]:
         """A row a picture: the original in a square, then what the network sees of it by each way to fit."""
         before = preprocessing_from_json(preprocessing)
-        tile = max(_LEAST_TILE, before.size)
+        tile = _tile(before.size)
         rows = []
         for sha256 in sha256s:
             tiles = [_whole(self._context, sha256, tile)]
@@ -134,6 +134,11 @@ class Varied:
                 tiles.append(_enlarged(seen, tile))
             rows.append(np.stack(tiles))
         return _sheet(np.stack(rows), heads=list(FITS))
+
+
+def _tile(side: int) -> int:
+    """A whole multiple, so that all pixels stay equally large."""
+    return side * max(1, -(-_LEAST_TILE // side))
 
 
 def _bearable(entry: Operation, variation: Variation) -> tuple[float, float]:
@@ -167,7 +172,7 @@ def _enlarged(pixels: Array, side: int) -> Array:
 def _sheet(tiles: Array, *, mixes: Sequence[Mapping[str, Any]] = (), heads: Sequence[str] = ()) -> dict[str, Any]:
     """Tiles of shape (rows, columns, H, W, C) as one picture."""
     rows, columns, side = tiles.shape[:3]
-    tile = max(_LEAST_TILE, side)
+    tile = _tile(side)
     if tile == side and tiles.shape[-1] == 3:
         drawn = tiles
     else:

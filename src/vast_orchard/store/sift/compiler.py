@@ -8,7 +8,23 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Any
 
-from sqlalchemy import ColumnElement, Float, and_, case, cast, false, func, literal, not_, or_, select, true
+from sqlalchemy import (
+    ColumnElement,
+    Float,
+    Select,
+    and_,
+    case,
+    cast,
+    distinct,
+    false,
+    func,
+    literal,
+    not_,
+    or_,
+    select,
+    true,
+)
+from sqlalchemy.orm import aliased
 
 from vast_orchard.store.copies import copy_groups
 from vast_orchard.store.schema import (
@@ -155,7 +171,26 @@ def _copies(scope: SiftScope) -> dict[str, _Test]:
         "copies": and_(grouped, Picture.copy_group.in_(unsettled)),
         "exact-copies": and_(grouped, Picture.copy_exact, Picture.copy_group.in_(unsettled)),
         "differing-copies": and_(grouped, Picture.copy_group.in_(unsettled.where(groups.c.labels > 1))),
+        "parted-copies": and_(grouped, Picture.copy_group.in_(_parted(scope))),
     }
+
+
+def _parted(scope: SiftScope) -> Select[Any]:
+    """Groups of copies that stand in more than one set of the split; what is excluded does no harm."""
+    other = aliased(Picture)
+    code = set_code(other.id.expression, scope.sets)
+    return (
+        select(other.copy_group)
+        .where(
+            other.project_id == scope.project_id,
+            other.copy_group.is_not(None),
+            other.deleted_at.is_(None),
+            ~other.excluded,
+            code != 0,
+        )
+        .group_by(other.copy_group)
+        .having(func.count(distinct(code)) > 1)
+    )
 
 
 def _pattern(word: Word, *, whole: bool) -> str:

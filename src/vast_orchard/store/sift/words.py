@@ -60,6 +60,7 @@ FLAGS = {
     "copies": "with copies that nobody has settled",
     "exact-copies": "with the same pixels as another",
     "differing-copies": "with copies under another label",
+    "parted-copies": "with copies in another set",
     "wrong": "the run read it as another class",
     "right": "the run read it as its class",
     "judged": "the run was asked about it",

@@ -1,4 +1,4 @@
-/** The picture field: rows of tiles, chosen by click, range and rubber band, labelled by dragging to another row. */
+/** The picture field: rows of tiles, chosen by click, range and rubber band, labelled or put into a set by dragging to another row. */
 import { useVirtualizer } from "@tanstack/react-virtual";
 import {
   type KeyboardEvent,
@@ -45,7 +45,9 @@ interface Props {
   /** Name of the focused picture, once it is known. */
   focusName: string | undefined;
   onSelection: (next: Selection) => void;
-  onLabel: (pictureIds: readonly number[], classId: number | null) => void;
+  /** Whether pictures can be dropped on a row, and what happens then. */
+  accepts: (row: FieldRow) => boolean;
+  onDropOn: (row: FieldRow, pictureIds: readonly number[]) => void;
   onOpen: (pictureId: number) => void;
   onKey: (event: KeyboardEvent) => void;
   heads: RowHeadActions;
@@ -209,8 +211,7 @@ export function Field(props: Props) {
             const line = layout.lines[item.index];
             const row = line && rows[line.row];
             if (!line || !row) return null;
-            const target =
-              press.now?.kind === "carry" && press.now.row === line.row && row.classId !== undefined;
+            const target = press.now?.kind === "carry" && press.now.row === line.row && props.accepts(row);
             return (
               <div
                 key={item.key}
@@ -368,7 +369,7 @@ function usePress(props: PressProps) {
       }
     } else if (now?.kind === "carry") {
       const row = rows[now.row ?? -1];
-      if (row && row.classId !== undefined) props.onLabel(now.ids, row.classId);
+      if (row && props.accepts(row)) props.onDropOn(row, now.ids);
     }
     setNow(undefined);
   };

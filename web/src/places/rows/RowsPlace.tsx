@@ -1,6 +1,7 @@
 /** Rows: bring in, look, sort, divide, mend. */
 import { type DragEvent, type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import type { SetName } from "../../api/client";
 import { useBin, useCopies, useField, useJobs, usePictureDetail } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import {
@@ -9,6 +10,7 @@ import {
   GROUPS,
   type GroupKey,
   imbalance,
+  setOfRow,
   TILE_SIZES,
   type TileSize,
 } from "../../domain/field";
@@ -35,7 +37,7 @@ import { useSending } from "./useSending";
 const MOVE_ON = "vast-orchard-move-on";
 
 export function RowsPlace() {
-  const { project, classes, split, run } = usePlace();
+  const { project, classes, splits, split, run } = usePlace();
   const [params, setAddress] = useAddress();
   const group: GroupKey = GROUPS.find((key) => key === params.get("group")) ?? "class";
   const size = tileSizeOf(params.get("tile"));
@@ -124,6 +126,14 @@ export function RowsPlace() {
     void mending.mark(ids, flag, lacking);
   };
 
+  /** A split that a run has used goes on as its next version, and the address with it. */
+  const moveToSet = (ids: readonly number[], set: SetName | null) => {
+    if (split && ids.length)
+      void mending
+        .putInSet(split.id, ids, set)
+        .then((now) => now && now !== split.id && setAddress({ split: String(now) }));
+  };
+
   const step = (by: -1 | 1) => {
     const at = (closeUp === undefined ? undefined : index.indexOf(closeUp)) ?? selection.focus;
     const next = Math.max(0, Math.min(index.loaded - 1, at + by));
@@ -158,6 +168,8 @@ export function RowsPlace() {
     redo: () => void mending.redo(),
     lay: setLaid,
     showLike,
+    showVaried: (ids) =>
+      navigate(`/p/${project.id}/runs?part=variation&pictures=${ids.slice(0, 12).join(",")}`),
     chooseAll,
     chooseNone: () => setSelection((now) => ({ ...now, chosen: new Set() })),
     sift: () => document.getElementById(SIFT_INPUT)?.focus(),
@@ -289,7 +301,11 @@ export function RowsPlace() {
             selection={selection}
             focusName={focusName}
             onSelection={setSelection}
-            onLabel={label}
+            accepts={(row) => row.classId !== undefined || (group === "set" && !!split)}
+            onDropOn={(row, ids) => {
+              if (row.classId !== undefined) label(ids, row.classId);
+              else if (split) moveToSet(ids, setOfRow(row));
+            }}
             onOpen={setCloseUp}
             onKey={(event) => onKey(event, chosen)}
             heads={{
@@ -332,6 +348,8 @@ export function RowsPlace() {
         mending={mending}
         onLay={setLaid}
         onLabel={label}
+        onSet={moveToSet}
+        splits={splits}
         onAddress={setAddress}
       />
     </div>

@@ -1,5 +1,5 @@
 /** Whatever is laid over the field: sheets that ask for a name, a class, a note, how to divide and what to take out. */
-import type { ClassOf, Project, Split } from "../../api/client";
+import type { ClassOf, Project, SetName, Split } from "../../api/client";
 import type { FieldQuery } from "../../api/queries";
 import { plural } from "../../domain/words";
 import { LabelSheet } from "../../parts/LabelSheet";
@@ -8,6 +8,7 @@ import { ClassSheet } from "./ClassSheet";
 import { DivideSheet } from "./DivideSheet";
 import { HistorySheet } from "./HistorySheet";
 import { NoteSheet } from "./NoteSheet";
+import { SetSheet } from "./SetSheet";
 import { TakeOutSheet } from "./TakeOutSheet";
 import type { Mending } from "./useMending";
 
@@ -21,12 +22,14 @@ export type Laid =
   | { kind: "merge class"; classId: number }
   | { kind: "history"; only: boolean }
   | { kind: "label" }
+  | { kind: "set" }
   | undefined;
 
 interface Props {
   laid: Laid;
   project: Project;
   classes: readonly ClassOf[];
+  splits: readonly Split[];
   split: Split | undefined;
   asked: FieldQuery;
   /** Pictures that the Sift lets through. */
@@ -37,6 +40,7 @@ interface Props {
   mending: Mending;
   onLay: (next: Laid) => void;
   onLabel: (pictureIds: readonly number[], classId: number | null) => void;
+  onSet: (pictureIds: readonly number[], set: SetName | null) => void;
   onAddress: (next: Record<string, string | undefined>) => void;
 }
 
@@ -62,6 +66,7 @@ export function RowsSheets(props: Props) {
         <DivideSheet
           projectId={project.id}
           classes={classes}
+          splits={props.splits}
           split={split}
           onClose={close}
           onDivided={(made) => onAddress({ split: String(made.id) })}
@@ -119,6 +124,14 @@ export function RowsSheets(props: Props) {
           onUndo={() => void mending.undo()}
           onRedo={() => void mending.redo()}
           onClose={close}
+        />
+      )}
+      {laid?.kind === "set" && (
+        <SetSheet
+          count={mended.length}
+          split={split}
+          onClose={close}
+          onSet={(set) => props.onSet(mended, set)}
         />
       )}
       {laid?.kind === "label" && (

@@ -16,6 +16,7 @@ export interface RowDesk {
   redo: () => void;
   lay: (next: Laid) => void;
   showLike: (id: number) => void;
+  showVaried: (ids: readonly number[]) => void;
   chooseAll: () => void;
   chooseNone: () => void;
   sift: () => void;
@@ -65,6 +66,8 @@ const STEPS = new Map<string, (ids: readonly number[], desk: RowDesk) => void>([
   ["d", (ids, desk) => desk.dismissCopies(ids)],
   ["t", (_, desk) => desk.lay({ kind: "note" })],
   ["m", (ids, desk) => desk.showLike(ids[0] as number)],
+  ["s", (_, desk) => desk.lay({ kind: "set" })],
+  ["v", (ids, desk) => desk.showVaried(ids)],
   ["Delete", (ids, desk) => desk.bin(ids)],
 ]);
 

@@ -1,7 +1,7 @@
 /** What is done to pictures and classes, with what the server says of it. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { client, header, need } from "../../api/client";
+import { client, header, need, type SetName } from "../../api/client";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
 
@@ -21,6 +21,12 @@ export interface Mending {
   keepOfCopies: (pictureIds: readonly number[] | undefined) => Promise<void>;
   dismissCopies: (pictureIds: readonly number[]) => Promise<void>;
   searchCopies: () => Promise<void>;
+  /** Puts pictures into a set of a split, or into none; the id of the split as it is then. */
+  putInSet: (
+    splitId: number,
+    pictureIds: readonly number[],
+    set: SetName | null,
+  ) => Promise<number | undefined>;
   newClass: (name: string) => Promise<void>;
   splitOff: (name: string, pictureIds: readonly number[]) => Promise<void>;
   changeClass: (classId: number, look: ClassLook) => Promise<void>;
@@ -94,6 +100,20 @@ export function useMending(projectId: number): Mending {
           await need(client.POST("/api/projects/{project_id}/copies/search", { params: { path: project } }));
           return undefined;
         }),
+      putInSet: async (splitId, ids, set) => {
+        let now: number | undefined;
+        await attempt(async () => {
+          const done = await need(
+            client.POST("/api/projects/{project_id}/splits/{split_id}/moves", {
+              params: { path: { ...project, split_id: splitId }, header },
+              body: { picture_ids: [...ids], set_name: set },
+            }),
+          );
+          now = done.split.id;
+          return said(done.action);
+        });
+        return now;
+      },
       // Of a name that is taken the sheet itself says so, and stays open: these three throw.
       newClass: async (name) => {
         await need(client.POST("/api/projects/{project_id}/classes", { params, body: { name } }));

@@ -1,6 +1,7 @@
 /** The list of runs, newest first; a click shows one. */
 import type { Run } from "../../api/client";
-import { scheduleWords, variationWords } from "../../domain/recipe";
+import { scheduleWords } from "../../domain/recipe";
+import { variationWords } from "../../domain/variation";
 import { duration, score } from "../../domain/words";
 
 interface Props {

@@ -1,27 +1,24 @@
 /** The Run sheet: a run's ingredients, each as a picture of itself; detail opens on demand. */
-import { Disclosure, DisclosureButton, DisclosurePanel, Switch } from "@headlessui/react";
-import { type ReactNode, useState } from "react";
+import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
+import type { ReactNode } from "react";
 import type { ClassOf, Network, Project, Recipe, Split } from "../../api/client";
-import { useNetworks } from "../../api/queries";
+import { useNetworks, useVariationSheet } from "../../api/queries";
 import {
-  BRIGHTNESS,
-  INPUT_SIZES,
   networkWords,
   OPTIMIZERS,
+  preprocessingWords,
   ruleWords,
   SCHEDULES,
   scheduleWords,
   stackBars,
   steps,
-  TURNS,
-  variationWords,
 } from "../../domain/recipe";
+import { showings, variationWords } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { NumberField } from "../../parts/NumberField";
 import { SetBar } from "../../parts/SetBar";
-import { Sheet } from "../../parts/Sheet";
 
 interface Props {
   project: Project;
@@ -30,11 +27,23 @@ interface Props {
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
   onDivide: () => void;
+  /** Lays an ingredient's own place over the curves. */
+  onOpen: (ingredient: "preprocessing" | "variation") => void;
   onTrain: () => void;
   busy: boolean;
 }
 
-export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, onTrain, busy }: Props) {
+export function RunSheet({
+  project,
+  classes,
+  split,
+  recipe,
+  onRecipe,
+  onDivide,
+  onOpen,
+  onTrain,
+  busy,
+}: Props) {
   const { preprocessing, variation, settings } = recipe;
   const channels = preprocessing.colour === "rgb" ? 3 : 1;
   const networks = useNetworks(project.id, preprocessing.size, channels);
@@ -59,61 +68,19 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
           </p>
           <Button onClick={onDivide}>{split ? "Open the split" : "Divide"}</Button>
         </Part>
-        <Part
+        <Ingredient
           title="Preprocessing"
-          words={`${preprocessing.size} × ${preprocessing.size} pixels, ${preprocessing.colour === "rgb" ? "colour" : "grey"}`}
-        >
-          <div className="mb-2 flex flex-col gap-2">
-            <Choice
-              label="Side, pixels"
-              value={preprocessing.size}
-              onChange={(size) => onRecipe({ ...recipe, preprocessing: { ...preprocessing, size } })}
-              options={INPUT_SIZES.map((value) => ({ value, label: value, title: `${value} pixels` }))}
-            />
-            <Choice<"rgb" | "grey">
-              label="Colour"
-              value={preprocessing.colour}
-              onChange={(colour) => onRecipe({ ...recipe, preprocessing: { ...preprocessing, colour } })}
-              options={[
-                { value: "rgb", label: "colour" },
-                { value: "grey", label: "grey" },
-              ]}
-            />
-          </div>
-          <p className="text-sm text-quiet">
-            The whole picture is stretched to a square. Twice the side costs four times the time. Mean and
-            deviation are taken from training pictures only.
-          </p>
-        </Part>
-        <Part
+          words={preprocessingWords(preprocessing)}
+          onOpen={() => onOpen("preprocessing")}
+        />
+        <Ingredient
           title="Variation"
           words={variationWords(variation)}
-          picture={project.pictures > 0 && <Preview projectId={project.id} recipe={recipe} />}
-        >
-          <Toggle
-            label="Mirror left to right"
-            help="Off if left and right tell classes apart."
-            on={variation.mirror}
-            onChange={(mirror) => onRecipe({ ...recipe, variation: { ...variation, mirror } })}
-          />
-          <div className="my-2">
-            <Choice<number>
-              label="Turn"
-              value={TURNS.find((turn) => turn.value === variation.turn_degrees)?.value ?? 15}
-              onChange={(turn_degrees) => onRecipe({ ...recipe, variation: { ...variation, turn_degrees } })}
-              options={TURNS}
-            />
-            <p className="text-sm text-quiet">Any angle only if a turned picture is still the same class.</p>
-          </div>
-          <Toggle
-            label="Brightness ±20 %"
-            help="Off if brightness is a clue to the class."
-            on={variation.brightness > 0}
-            onChange={(on) =>
-              onRecipe({ ...recipe, variation: { ...variation, brightness: on ? BRIGHTNESS : 0 } })
-            }
-          />
-        </Part>
+          onOpen={() => onOpen("variation")}
+          picture={
+            project.pictures > 0 && <Preview projectId={project.id} recipe={recipe} split={split?.id} />
+          }
+        />
         <Part
           title="Network"
           words={network ? `${network.name}, ${plural(network.parameters, "parameter")}` : recipe.network}
@@ -202,14 +169,7 @@ export function RunSheet({ project, classes, split, recipe, onRecipe, onDivide, 
               onChange={(step_epochs) => onRecipe({ ...recipe, settings: { ...settings, step_epochs } })}
             />
           )}
-          <Toggle
-            label="Classes count alike"
-            help="A picture of a rare class weighs more, so that it is not neglected."
-            on={settings.class_weights === "balanced"}
-            onChange={(on) =>
-              onRecipe({ ...recipe, settings: { ...settings, class_weights: on ? "balanced" : "none" } })
-            }
-          />
+          <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
           <NumberField
             label="Label smoothing"
             help="Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual."
@@ -279,87 +239,118 @@ function Part(props: { title: string; words: string; picture?: ReactNode; childr
   );
 }
 
-function Toggle(props: { label: string; help: string; on: boolean; onChange: (on: boolean) => void }) {
+/** An ingredient that has a place of its own. */
+function Ingredient(props: { title: string; words: string; picture?: ReactNode; onOpen: () => void }) {
   return (
-    <div className="flex items-start gap-2">
-      <Switch
-        checked={props.on}
-        onChange={props.onChange}
-        aria-label={props.label}
-        className="mt-0.5 h-4.5 w-8 shrink-0 cursor-pointer border border-edge bg-sunken data-checked:border-choice data-checked:bg-choice"
+    <section className="border-b border-hairline py-2">
+      <button
+        type="button"
+        onClick={props.onOpen}
+        aria-label={`Open ${props.title.toLowerCase()}`}
+        className="block w-full cursor-pointer text-left"
       >
-        <span className={`block h-full w-3.5 ${props.on ? "translate-x-4 bg-surface" : "bg-edge"}`} />
-      </Switch>
-      <div>
-        <div>{props.label}</div>
-        <p className="text-sm text-quiet">{props.help}</p>
-      </div>
-    </div>
+        <span className="flex items-baseline gap-2">
+          <span className="font-semibold">{props.title}</span>
+          <span className="min-w-0 flex-1 truncate text-sm text-quiet" title={props.words}>
+            {props.words}
+          </span>
+          <span className="text-sm text-choice">open</span>
+        </span>
+        {props.picture && <span className="mt-1.5 block">{props.picture}</span>}
+      </button>
+    </section>
   );
 }
 
-function previewUrl(
-  projectId: number,
-  recipe: Recipe,
-  pictures: number,
-  variants: number,
-  seed: number,
-): string {
-  const query = new URLSearchParams({
-    mirror: String(recipe.variation.mirror),
-    turn_degrees: String(recipe.variation.turn_degrees),
-    brightness: String(recipe.variation.brightness),
-    size: String(recipe.preprocessing.size),
-    colour: recipe.preprocessing.colour,
-    seed: String(seed),
-    pictures: String(pictures),
-    variants: String(variants),
+/** Two pictures with four variations each: the same function as training. */
+function Preview({
+  projectId,
+  recipe,
+  split,
+}: {
+  projectId: number;
+  recipe: Recipe;
+  split: number | undefined;
+}) {
+  const sheet = useVariationSheet(projectId, {
+    preprocessing: recipe.preprocessing,
+    variation: recipe.variation,
+    pictureIds: [],
+    pictures: 2,
+    variants: 4,
+    seed: recipe.settings.seed,
+    split,
   });
-  return `/api/projects/${projectId}/variation-sheet?${query}`;
+  if (sheet.error) return <span className="text-sm text-wrong">{sheet.error.message}</span>;
+  return sheet.data ? (
+    <img
+      src={`data:image/png;base64,${sheet.data.image}`}
+      alt="Originals with four variations each"
+      className="w-full"
+    />
+  ) : (
+    <span className="block aspect-[5/2] bg-sunken" />
+  );
 }
 
-/** What the network sees of a few pictures, and what the first epochs make of them: the same function as training. */
-function Preview({ projectId, recipe }: { projectId: number; recipe: Recipe }) {
-  const [open, setOpen] = useState(false);
-  const [drawn, setDrawn] = useState(0);
-  const [failed, setFailed] = useState("");
-  const seed = recipe.settings.seed + drawn;
-  const small = previewUrl(projectId, recipe, 2, 4, recipe.settings.seed);
+const REMEDIES = [
+  { value: "none", label: "as they are", title: "Each picture once an epoch, all count the same" },
+  { value: "weights", label: "count alike", title: "Pictures of rare classes weigh more in the loss" },
+  { value: "draws", label: "shown alike", title: "Pictures of rare classes are shown more often" },
+] as const;
+
+/** Against unequal classes, with what each way does to an epoch. */
+function Imbalance(props: {
+  classes: readonly ClassOf[];
+  split: Split | undefined;
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+}) {
+  const { settings } = props.recipe;
+  const counts = props.classes.map((entry) =>
+    props.split ? (props.split.counts[String(entry.id)]?.training ?? 0) : entry.count,
+  );
+  const times = showings(counts);
+  const present = props.classes
+    .map((entry, n) => ({ name: entry.name, times: times[n] ?? 0 }))
+    .filter((entry) => entry.times > 0)
+    .sort((a, b) => b.times - a.times);
+  const rare = present[0];
+  const common = present.at(-1);
+  const value =
+    settings.class_draws === "balanced"
+      ? "draws"
+      : settings.class_weights === "balanced"
+        ? "weights"
+        : "none";
   return (
-    <>
-      <button
-        type="button"
-        className="block w-full cursor-pointer"
-        title="Open the preview sheet"
-        aria-label="Open the preview of the variation"
-        onClick={() => setOpen(true)}
-      >
-        {failed === small ? (
-          <span className="text-sm text-quiet">A preview shows here once there are pictures.</span>
-        ) : (
-          <img
-            src={small}
-            alt=""
-            className="aspect-[5/2] w-full bg-sunken"
-            onError={() => setFailed(small)}
-          />
-        )}
-      </button>
-      <Sheet title="Variation" open={open} wide onClose={() => setOpen(false)}>
-        <p className="mb-2 text-quiet">
-          {variationWords(recipe.variation)}. First column: what the network sees of the original. Then what
-          training shows in its first epochs with seed {seed}. Only training pictures are varied.
+    <div className="mb-2">
+      <Choice<"none" | "weights" | "draws">
+        label="Classes"
+        value={value}
+        onChange={(way) =>
+          props.onRecipe({
+            ...props.recipe,
+            settings: {
+              ...settings,
+              class_weights: way === "weights" ? "balanced" : "none",
+              class_draws: way === "draws" ? "balanced" : "none",
+            },
+          })
+        }
+        options={REMEDIES}
+      />
+      {rare && common && rare !== common && (
+        <p className="mt-1 text-sm text-quiet" data-testid="imbalance">
+          {value === "none" &&
+            `${common.name} has ${(rare.times / common.times).toFixed(1)} times as many pictures as ${rare.name}; each is shown once.`}
+          {value === "weights" &&
+            `A ${rare.name} counts ${rare.times.toFixed(1)} times, a ${common.name} ${common.times.toFixed(1)} times; an epoch takes as long as before.`}
+          {value === "draws" &&
+            `An epoch shows each ${rare.name} ${rare.times.toFixed(1)} times and each ${common.name} ${common.times.toFixed(1)} times, together as many pictures as before.`}
         </p>
-        <img
-          src={previewUrl(projectId, recipe, 7, 9, seed)}
-          alt="Originals, each with nine variations"
-          data-testid="variation-preview"
-        />
-        <div className="mt-3">
-          <Button onClick={() => setDrawn(drawn + 1)}>Draw again</Button>
-        </div>
-      </Sheet>
-    </>
+      )}
+    </div>
   );
 }
 

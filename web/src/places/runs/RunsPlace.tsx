@@ -3,10 +3,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { client, type Job, need, type Recipe, type Run } from "../../api/client";
-import { useDefaultRecipe, useJobs } from "../../api/queries";
+import { useDefaultRecipe, useIngredients, useJobs } from "../../api/queries";
 import { namedIn, useAddress, usePlace } from "../../app/context";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, jobWords } from "../../domain/jobs";
+import { sameValue } from "../../domain/variation";
 import { duration, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
@@ -15,12 +16,16 @@ import { Empty, Reading } from "../../parts/States";
 import { DivideSheet } from "../rows/DivideSheet";
 import { CurveLegend, Curves } from "./Curves";
 import { Ledger } from "./Ledger";
+import { PreprocessingBench } from "./PreprocessingBench";
 import { RunSheet } from "./RunSheet";
+import { VariationBench } from "./VariationBench";
 
 export function RunsPlace() {
-  const { project, classes, split, runs } = usePlace();
+  const { project, classes, splits, split, runs } = usePlace();
   const [params, setAddress] = useAddress();
   const defaults = useDefaultRecipe();
+  const { data: variations = [] } = useIngredients(project.id, "variation");
+  const { data: preprocessings = [] } = useIngredients(project.id, "preprocessing");
   const queries = useQueryClient();
   const { fail } = useNotices();
   const [changed, setChanged] = useState<Recipe>();
@@ -37,7 +42,13 @@ export function RunsPlace() {
       const run = await need(
         client.POST("/api/projects/{project_id}/runs", {
           params: { path: { project_id: project.id } },
-          body: { recipe, split_id: split?.id ?? null },
+          body: {
+            recipe,
+            split_id: split?.id ?? null,
+            variation_id: variations.find((entry) => sameValue(entry.value, recipe.variation))?.id ?? null,
+            preprocessing_id:
+              preprocessings.find((entry) => sameValue(entry.value, recipe.preprocessing))?.id ?? null,
+          },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["runs"] });
@@ -57,6 +68,18 @@ export function RunsPlace() {
   });
 
   if (!recipe) return <Reading what="the Run sheet" />;
+  const part = params.get("part");
+  const pictureIds = (params.get("pictures") ?? "").split(",").map(Number).filter(Boolean).slice(0, 24);
+  const bench = {
+    projectId: project.id,
+    classes,
+    recipe,
+    pictureIds,
+    onRecipe: setChanged,
+    onBack: () => setAddress({ part: undefined }),
+  };
+  if (part === "variation") return <VariationBench {...bench} split={split?.id} />;
+  if (part === "preprocessing") return <PreprocessingBench {...bench} />;
   return (
     <div className="flex h-full">
       <aside className="w-[330px] shrink-0 border-r border-hairline" aria-label="Run sheet">
@@ -67,6 +90,7 @@ export function RunsPlace() {
           recipe={recipe}
           onRecipe={setChanged}
           onDivide={() => setDividing(true)}
+          onOpen={(part) => setAddress({ part })}
           onTrain={() => void train()}
           busy={busy || !project.pictures}
         />
@@ -93,6 +117,7 @@ export function RunsPlace() {
         <DivideSheet
           projectId={project.id}
           classes={classes}
+          splits={splits}
           split={split}
           onClose={() => setDividing(false)}
           onDivided={(made) => setAddress({ split: String(made.id) })}
