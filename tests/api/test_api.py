@@ -189,14 +189,6 @@ def test_an_export_is_offered_only_when_proven(client: TestClient, world: World,
     assert done.content[:2] == b"PK"
 
 
-def test_the_preview_is_drawn_and_needs_pictures(client: TestClient, project: int) -> None:
-    sheet = client.get(f"/api/projects/{project}/variation-sheet", params={"pictures": 3, "variants": 4})
-    with Image.open(io.BytesIO(sheet.content)) as image:
-        assert image.size == (5 * 72, 3 * 72)
-    empty = client.post("/api/projects", json={"name": "Empty"}).json()["id"]
-    assert client.get(f"/api/projects/{empty}/variation-sheet").status_code == 409
-
-
 def test_training_with_one_class_says_what_is_missing(client: TestClient, world: World) -> None:
     project = client.post("/api/projects", json={"name": "One"}).json()["id"]
     answer = client.post(f"/api/projects/{project}/runs", json={})
@@ -215,7 +207,10 @@ def test_training_with_one_class_says_what_is_missing(client: TestClient, world:
         ({"settings": {"epochs": 0}}, "number of epochs is 0"),
         ({"settings": {"learning_rate": -1}}, "learning rate is -1"),
         ({"preprocessing": {"size": 8}}, "pools 1×1 to nothing"),
-        ({"variation": {"turn_degrees": 400}}, "turn of up to 400"),
+        (
+            {"variation": {"operations": [{"kind": "turn", "probability": 1, "low": -400, "high": 400}]}},
+            "range of turn is -400 to 400",
+        ),
     ],
 )
 def test_recipes_that_cannot_be_are_refused_with_words(

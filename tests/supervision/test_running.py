@@ -149,14 +149,16 @@ def test_a_killed_api_comes_back(running: Running) -> None:
 def test_a_killed_quick_process_is_made_anew(running: Running, archive: bytes) -> None:
     project = running.bring_in("Quick", archive)
     url = f"{running.address}/api/projects/{project}/variation-sheet"
-    assert httpx2.get(url, timeout=30).status_code == 200
+    recipe = httpx2.get(f"{running.address}/api/recipe").json()
+    body = {"preprocessing": recipe["preprocessing"], "variation": recipe["variation"]}
+    assert httpx2.post(url, json=body, timeout=30).status_code == 200
     server = running.children()["serve"]
     children = Path(f"/proc/{server}/task/{server}/children").read_text().split()
     spawned = [int(pid) for pid in children if b"spawn_main" in Path(f"/proc/{pid}/cmdline").read_bytes()]
     assert spawned
     for pid in spawned:
         os.kill(pid, signal.SIGKILL)
-    assert httpx2.get(url, timeout=30).status_code == 200
+    assert httpx2.post(url, json=body, timeout=30).status_code == 200
 
 
 def test_after_a_power_cut_it_starts_again_at_once_with_everything(open_folder: Path, archive: bytes) -> None:

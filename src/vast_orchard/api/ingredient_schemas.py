@@ -104,7 +104,7 @@ class MixRead(BaseModel):
 class SheetRead(BaseModel):
     """Tiles in one picture, row by row."""
 
-    image: str = Field(description="PNG as Base64 (RFC 4648).")
+    image: str = Field(description="JPEG as Base64 (RFC 4648).")
     tile: int = Field(description="Side of a tile in pixels.")
     rows: int
     columns: int

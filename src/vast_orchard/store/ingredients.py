@@ -1,5 +1,6 @@
 """Variations and preprocessings that are kept by name, in versions; what a run has used never changes."""
 
+import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -80,6 +81,7 @@ def save_ingredient(
         The name is empty or too long.
     """
     name = checked_name(name, kind.value)
+    value = json.loads(json.dumps(value))  # as it comes back, so that the same is known as the same
     # The project's row is the turnstile for its versions.
     session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
     row = session.scalar(

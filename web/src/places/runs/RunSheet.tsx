@@ -284,7 +284,7 @@ function Preview({
   if (sheet.error) return <span className="text-sm text-wrong">{sheet.error.message}</span>;
   return sheet.data ? (
     <img
-      src={`data:image/png;base64,${sheet.data.image}`}
+      src={`data:image/jpeg;base64,${sheet.data.image}`}
       alt="Originals with four variations each"
       className="w-full"
     />

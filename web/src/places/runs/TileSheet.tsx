@@ -51,7 +51,7 @@ export function TileSheet({ sheet, heads, columns, chosen, words, label, testId 
         </div>
         <div className="relative" style={{ gridColumn: `2 / ${count + 2}` }}>
           <img
-            src={`data:image/png;base64,${sheet.image}`}
+            src={`data:image/jpeg;base64,${sheet.image}`}
             alt={label}
             className="block w-full"
             style={{ imageRendering: "pixelated" }}
