@@ -182,15 +182,15 @@ def _divide_and_vary(screen: Screen) -> None:
     # The class that was made above has no pictures and is in no set; every other is in all three.
     screen.keys(Keys.ESCAPE)
     screen.press("Runs")
-    screen.one("[data-testid=run-sheet] [aria-label='Open the preview of the variation']").click()
-    preview = screen.one("[data-testid=variation-preview]")
-    screen.until("the preview is drawn", lambda: preview.get_property("naturalWidth"))
-    source = preview.get_attribute("src")
+    screen.one("[data-testid=run-sheet] [aria-label='Open variation']").click()
+
+    def drawn() -> str | None:
+        return screen.one("[data-testid=variation-sheet] img").get_attribute("src")
+
+    source = drawn()
     screen.press("Draw again")
-    screen.until(
-        "another preview", lambda: screen.one("[data-testid=variation-preview]").get_attribute("src") != source
-    )
-    screen.keys(Keys.ESCAPE)
+    screen.until("another preview", lambda: drawn() != source)
+    screen.press("‹ Run sheet")
 
 
 def _train(screen: Screen) -> None:

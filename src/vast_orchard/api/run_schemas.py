@@ -39,6 +39,7 @@ class PreprocessingBody(Write):
     ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
     border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
     scale: Literal["deviation", "unit", "signed"] = "deviation"
+    views: Literal["one", "mirrored", "turned"] = "one"
 
 
 class OperationBody(Write):

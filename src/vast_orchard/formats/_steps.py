@@ -46,3 +46,12 @@ def to_network_size(image: Image.Image, before: dict[str, Any]) -> np.ndarray:
         image = image.resize((side, side), Image.Resampling.BILINEAR)
     pixels = np.asarray(image)
     return pixels[..., None] if pixels.ndim == 2 else pixels
+
+
+def views_of(pixels: np.ndarray, views: str) -> list[np.ndarray]:
+    """Pictures (N, H, W, C) in every way over which an answer is averaged."""
+    if views == "mirrored":
+        return [pixels, pixels[:, :, ::-1]]
+    if views == "turned":
+        return [np.rot90(pixels, quarters, axes=(1, 2)) for quarters in range(4)]
+    return [pixels]

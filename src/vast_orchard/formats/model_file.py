@@ -4,6 +4,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 
+import numpy as np
 from safetensors.numpy import load, save
 
 from vast_orchard.core.arrays import Array, FloatArray
@@ -17,6 +18,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessin
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import predict
+from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
 __all__ = ["Model", "read_model", "write_model"]
@@ -39,8 +41,16 @@ class Model:
         return network
 
     def probabilities(self, pixels: Array, team: Team | None = None) -> FloatArray:
-        """(N, classes) for pixels of shape (N, H, W, C), uint8, at the network's size."""
-        return predict(self.network(), pixels, self.statistics, team)
+        """(N, classes) for pixels of shape (N, H, W, C), uint8, at the network's size.
+
+        Averaged over the ways of looking at a picture that preprocessing asks for.
+        """
+        network = self.network()
+        answers = [
+            predict(network, np.ascontiguousarray(view), self.statistics, team)
+            for view in views_of(pixels, self.preprocessing.views)
+        ]
+        return answers[0] if len(answers) == 1 else np.mean(answers, axis=0)
 
 
 def write_model(model: Model) -> bytes:

@@ -2820,6 +2820,12 @@ export interface components {
              * @enum {string}
              */
             scale: "deviation" | "unit" | "signed";
+            /**
+             * Views
+             * @default one
+             * @enum {string}
+             */
+            views: "one" | "mirrored" | "turned";
         };
         /**
          * PreprocessingSheetCreate
@@ -3035,7 +3041,7 @@ export interface components {
         SheetRead: {
             /**
              * Image
-             * @description PNG as Base64 (RFC 4648).
+             * @description JPEG as Base64 (RFC 4648).
              */
             image: string;
             /**

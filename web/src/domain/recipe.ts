@@ -11,8 +11,13 @@ const FIT_WORDS = {
 };
 
 export function preprocessingWords(preprocessing: Recipe["preprocessing"]): string {
-  const { size, colour, fit = "distort" } = preprocessing;
-  return `${size} × ${size} pixels, ${colour === "rgb" ? "colour" : "grey"}, ${FIT_WORDS[fit]}`;
+  const { size, colour, fit = "distort", views = "one" } = preprocessing;
+  const over = {
+    one: "",
+    mirrored: ", answers averaged with the mirror image",
+    turned: ", answers averaged over four turns",
+  };
+  return `${size} × ${size} pixels, ${colour === "rgb" ? "colour" : "grey"}, ${FIT_WORDS[fit]}${over[views]}`;
 }
 
 export function scheduleWords(settings: Recipe["settings"]): string {

@@ -6,11 +6,21 @@ from typing import Any
 
 from vast_orchard.errors import SettingError
 
-__all__ = ["COLOURS", "FITS", "SCALES", "Preprocessing", "SizeProposal", "preprocessing_from_json", "proposed_size"]
+__all__ = [
+    "COLOURS",
+    "FITS",
+    "SCALES",
+    "VIEWS",
+    "Preprocessing",
+    "SizeProposal",
+    "preprocessing_from_json",
+    "proposed_size",
+]
 
 COLOURS = ("rgb", "grey")
 FITS = ("distort", "border", "middle")
 SCALES = ("deviation", "unit", "signed")
+VIEWS = ("one", "mirrored", "turned")
 # Sides that are proposed: multiples of 16, so that four halvings leave whole numbers.
 _SIDES = (16, 32, 48, 64, 96, 128, 160, 192, 224)
 # Beyond this a step on an ordinary processor takes seconds; it can be chosen all the same.
@@ -31,6 +41,9 @@ class Preprocessing:
     # "deviation": less the mean, divided by the deviation of each channel of the training pictures; "unit": 0 to 1;
     # "signed": -1 to 1.
     scale: str = "deviation"
+    # What an answer is the mean of: the picture alone; it and its mirror image; it in all four quarter turns. For
+    # judging and later use; training goes by the picture alone.
+    views: str = "one"
 
     def __post_init__(self) -> None:
         if not 8 <= self.size <= 512:
@@ -39,6 +52,7 @@ class Preprocessing:
             ("fit", self.fit, FITS),
             ("colour", self.colour, COLOURS),
             ("scale", self.scale, SCALES),
+            ("views", self.views, VIEWS),
         ):
             if choice not in choices:
                 raise SettingError(f"The {name} is {choice!r}.", f"Choose one of {', '.join(choices)}.")

@@ -128,6 +128,22 @@ export function PreprocessingBench({ projectId, classes, recipe, pictureIds, onR
               Mean and deviation are computed from training pictures only and kept with the run.
             </p>
           </div>
+          <div>
+            <Choice
+              label="Answers on"
+              value={before.views ?? "one"}
+              onChange={(views) => change({ views })}
+              options={[
+                { value: "one", label: "one", title: "The picture alone" },
+                { value: "mirrored", label: "mirrored", title: "The mean of it and its mirror image" },
+                { value: "turned", label: "turned", title: "The mean of it in four quarter turns" },
+              ]}
+            />
+            <p className="mt-1 text-sm text-quiet">
+              One is usual. The others average over copies when judging, trying and in the export; training
+              stays as it is, an answer takes two or four times as long.
+            </p>
+          </div>
         </aside>
         <section className="min-w-0 flex-1 overflow-y-auto px-4 py-3" aria-label="What the network sees">
           <Seen projectId={projectId} classes={classes} preprocessing={before} pictureIds={pictureIds} />

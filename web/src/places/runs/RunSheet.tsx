@@ -2,7 +2,7 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import type { ReactNode } from "react";
 import type { ClassOf, Network, Project, Recipe, Split } from "../../api/client";
-import { useNetworks, useVariationSheet } from "../../api/queries";
+import { useNetworks, useSplitChecks, useVariationSheet } from "../../api/queries";
 import {
   networkWords,
   OPTIMIZERS,
@@ -201,6 +201,7 @@ export function RunSheet({
         >
           Train
         </Button>
+        {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
         <p className="mt-1 text-center text-sm text-quiet">
           {training.toLocaleString("en")} pictures, {steps(training, settings).toLocaleString("en")} steps
         </p>
@@ -236,6 +237,33 @@ function Part(props: { title: string; words: string; picture?: ReactNode; childr
         </>
       )}
     </Disclosure>
+  );
+}
+
+/** What the split's checks found, said once more where it matters. */
+function Warnings(props: { projectId: number; split: Split; onDivide: () => void }) {
+  const { data: checks } = useSplitChecks(props.projectId, props.split.id);
+  const words = [
+    ...props.split.warnings,
+    ...(checks?.copy_groups ? [`${plural(checks.copy_groups, "group")} of copies in different sets.`] : []),
+    ...(checks?.small ?? []),
+  ];
+  if (!words.length) return null;
+  return (
+    <button
+      type="button"
+      onClick={props.onDivide}
+      title="Open the split"
+      className="mt-1 block w-full cursor-pointer text-left text-sm text-wrong"
+      data-testid="split-warnings"
+    >
+      {words.slice(0, 3).map((line) => (
+        <span key={line} className="block truncate" title={line}>
+          {line}
+        </span>
+      ))}
+      {words.length > 3 && <span>and {words.length - 3} more</span>}
+    </button>
   );
 }
 

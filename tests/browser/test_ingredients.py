@@ -1,0 +1,170 @@
+"""Sets and variations at the page: divided by series, a leak found and mended, moved by hand, varied by questions."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import encoded, zipped
+from tests.running import Running
+from vast_orchard.demo.picture import photograph
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="module")
+def running(open_folder: Path) -> Iterator[Running]:
+    app = Running(open_folder / "ingredients")
+    app.wait_ready()
+    yield app
+    app.stop()
+
+
+@pytest.fixture(scope="module")
+def archive() -> bytes:
+    """Two classes of twenty pictures in series of four; ten of them once more in another format."""
+    members = {}
+    for k, name in enumerate(("plate", "needle")):
+        for n in range(20):
+            image = photograph(name, np.random.default_rng(100 * k + n), side=64)
+            members[f"{name}/s{n // 4}_{n}.png"] = encoded(image)
+            if n < 5:
+                members[f"{name}/again{n}_{n}.bmp"] = encoded(image, "BMP")
+    return zipped(members)
+
+
+@pytest.fixture
+def screen(running: Running, archive: bytes, request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Screen]:
+    project = running.bring_in(request.node.name, archive)
+    browser = open_browser(tmp_path)
+    screen = Screen(browser, running.address)
+    screen.open(f"/p/{project}/rows")
+    screen.reads("[data-testid=chosen]", "50 pictures")
+    yield screen
+    # A refused division is told on the page; the browser notes the answer as well.
+    assert [entry for entry in screen.complaints() if "status of 422" not in entry] == []
+    browser.quit()
+
+
+def _sheet(screen: Screen) -> None:
+    screen.press("Divide")
+    screen.one("[role=dialog]")
+
+
+def _divide(screen: Screen) -> None:
+    sheet = screen.one("[role=dialog]")
+    sheet.find_element(By.XPATH, ".//button[starts-with(normalize-space(.), 'Divide')]").click()
+
+
+def _choose(screen: Screen, words: str) -> None:
+    found = screen.one("body").find_element(By.XPATH, f"//*[@role='radio'][normalize-space(.)='{words}']")
+    found.click()
+
+
+def test_a_leak_is_found_and_mended(screen: Screen) -> None:
+    # The search for copies runs after the import.
+    screen.button("Copies 10")
+    _sheet(screen)
+    screen.one("[role=dialog]").find_element(By.XPATH, ".//label[contains(., 'Copies stay in one set')]").click()
+    _divide(screen)
+    screen.reads("[data-testid=checks]", "of copies")
+    screen.reads("[data-testid=checks]", "stand in different sets")
+    screen.reads("[data-testid=checks]", "7 validation pictures")
+    screen.press("See them")
+    screen.reads("[data-testid=chosen]", "of 50")
+    screen.until("pairs in rows", lambda: len(screen.all("[data-row]")) > 0)
+    assert "parted-copies" in screen.browser.current_url
+    _sheet(screen)
+    screen.press("Put each group into one set")
+    screen.says("gathered into one set each")
+    screen.until("no leak", lambda: "of copies" not in screen.one("[data-testid=checks]").text)
+
+
+def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> None:
+    _sheet(screen)
+    _choose(screen, "name")
+    field = screen.one("[aria-label='Pattern of the file name']")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("{group}-{number}")
+    _divide(screen)
+    screen.says("fits none of 50 names")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("{group}_{number}")
+    _divide(screen)
+    screen.reads("[data-testid=split-counts]", "kept together by {group}_{number}")
+    screen.reads("[data-testid=fit]", "is never cut")
+    screen.press("Folds")
+    screen.reads("[data-testid=folds]", "fold 5")
+    screen.keys(Keys.ESCAPE)
+
+    # In rows by set a picture is dragged into another, and taken back.
+    Select(screen.one("select")).select_by_value("set")
+    screen.one("[data-row='set-test']")
+
+    def count(name: str) -> int:
+        return int(screen.one(f"[data-row='set-{name}'] [role=rowheader]").text.split("\n")[1].replace(",", ""))
+
+    before = screen.until("counts", lambda: {name: count(name) for name in ("training", "validation", "test")})
+    tile = screen.one("[data-row='set-training'] [role=gridcell]")
+    screen.drag(tile, screen.one("[data-row='set-validation'] [role=rowheader]"))
+    screen.says("1 picture moved to validation")
+    screen.until("it moved", lambda: count("validation") == before["validation"] + 1)
+    screen.keys("z", ctrl=True)
+    screen.until("it is back", lambda: count("validation") == before["validation"])
+    # By key, too.
+    screen.one("[data-row='set-training'] [role=gridcell]").click()
+    screen.keys("s")
+    screen.one("[role=dialog]").find_element(By.XPATH, ".//button[.='Test']").click()
+    screen.until("it is in the test set", lambda: count("test") == before["test"] + 1)
+
+
+def test_a_variation_grows_from_the_questions(screen: Screen) -> None:
+    screen.press("Runs")
+    screen.one("[aria-label='Open variation']").click()
+    screen.one("[data-testid=variation-sheet] img")
+    screen.press("Start from questions")
+    for words in ("both ways", "any"):
+        _choose(screen, words)
+    screen.press("Use these answers")
+    screen.reads("[data-testid=variation-bench]", "±180 degrees")
+    screen.says("mirror, flip, turn, shift, brightness, contrast.")
+
+    def source() -> str | None:
+        return screen.one("[data-testid=variation-sheet] img").get_attribute("src")
+
+    drawn = source()
+    screen.press("Draw again")
+    screen.until("another sheet", lambda: source() != drawn)
+    slider = screen.one("[data-testid=strength]")
+    slider.send_keys(Keys.HOME)
+    screen.says("none.")
+    slider.send_keys(Keys.END)
+    screen.says("strength 2")
+
+    # Mixed labels stand under the tiles as shares.
+    screen.one("[role=switch][aria-label=blend]").click()
+    screen.until("a share", lambda: " + 0." in screen.one("[data-testid=variation-sheet]").text)
+    _choose(screen, "each operation alone")
+    screen.reads("[data-testid=extremes-sheet]", "low end")
+    screen.press("Keep by name")
+    screen.type("[role=dialog] input", "Free")
+    screen.press("Keep")
+    screen.reads("[data-testid=named-version]", "Free, version 1")
+    _choose(screen, "beside another")
+    screen.says("Beside it")
+
+    # The preprocessing has a place of its own; grey pictures have no colour to vary.
+    screen.press("‹ Run sheet")
+    screen.one("[aria-label='Open preprocessing']").click()
+    screen.one("[data-testid=preprocessing-sheet] img")
+    _choose(screen, "grey")
+    _choose(screen, "border")
+    screen.press("‹ Run sheet")
+    screen.reads("[data-testid=run-sheet]", "grey, whole, with a border")
+    screen.one("[aria-label='Open variation']").click()
+    assert screen.one("[role=switch][aria-label=hue]").get_attribute("disabled") is not None
