@@ -241,6 +241,7 @@ export function DivideSheet({ projectId, classes, splits, split, onClose, onDivi
             splits={splits}
             split={split}
             onSplit={onDivided}
+            onClose={onClose}
           />
         ) : (
           <p className="text-quiet">

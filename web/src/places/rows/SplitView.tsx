@@ -17,6 +17,8 @@ interface Props {
   splits: readonly Split[];
   split: Split;
   onSplit: (split: Split) => void;
+  /** Takes the sheet away, so that the pictures behind it are seen. */
+  onClose: () => void;
 }
 
 const SETS: readonly SetName[] = ["training", "validation", "test"];
@@ -174,7 +176,7 @@ function fitWords(split: Split): string {
   ).toFixed(1)}: ${worst.because}.`;
 }
 
-function Checks({ projectId, split, onSplit }: Props) {
+function Checks({ projectId, split, onSplit, onClose }: Props) {
   const { data: checks } = useSplitChecks(projectId, split.id);
   const queries = useQueryClient();
   const { say, fail } = useNotices();
@@ -214,6 +216,7 @@ function Checks({ projectId, split, onSplit }: Props) {
             {checks.copy_groups === 1 ? "stands" : "stand"} in different sets: the judgement is too kind.
           </span>
           <Link
+            onClick={onClose}
             className="text-choice underline"
             to={`/p/${address ?? projectId}/rows?sift=parted-copies&group=copies&split=${split.id}`}
           >
@@ -233,6 +236,7 @@ function Checks({ projectId, split, onSplit }: Props) {
         <li className="flex items-baseline gap-2">
           <span>{plural(out.none ?? 0, "labelled picture")} in no set.</span>
           <Link
+            onClick={onClose}
             className="text-choice underline"
             to={`/p/${address ?? projectId}/rows?sift=set:none not unlabelled&split=${split.id}`}
           >
