@@ -94,10 +94,6 @@ def _rows(camera: _Camera) -> None:
     camera.wait("[data-testid=history] li")
     camera.take("history")
     camera.go("rows")
-    camera.press("Divide")
-    camera.wait("[data-testid=split-counts]")
-    camera.take("divide")
-    camera.go("rows")
     camera.press("Take out")
     camera.press("Pack it")
     camera.wait("[data-testid=parcel] a")
@@ -129,7 +125,6 @@ def _bringing_in(camera: _Camera) -> None:
         camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label=Archive]").send_keys(str(named))
         camera.wait("[data-testid=plan] li img")
         time.sleep(7)
-        camera.take("plan-pattern")
         camera.press("Bring in ")
         camera.press("See the pictures")
         camera.wait("[role=gridcell]")
@@ -152,6 +147,21 @@ def _runs(camera: _Camera) -> None:
     camera.take("runs-under-way")
     camera.press("Stop")
     WebDriverWait(camera.browser, 60).until(lambda b: "Stopped by hand" in b.find_element(By.TAG_NAME, "body").text)
+
+
+def _ingredients(camera: _Camera) -> None:
+    camera.go("runs?part=variation")
+    camera.wait("[data-testid=variation-sheet] img")
+    camera.press("Start from questions")
+    for words in ("both ways", "any"):
+        camera.browser.find_element(By.XPATH, f"//*[@role='radio'][normalize-space(.)='{words}']").click()
+    camera.press("Use these answers")
+    camera.press("Start from questions")
+    time.sleep(2)
+    camera.take("variation")
+    camera.go("runs?part=preprocessing")
+    camera.wait("[data-testid=preprocessing-sheet] img")
+    camera.take("preprocessing")
 
 
 def _review(camera: _Camera) -> None:
@@ -184,6 +194,16 @@ def _release(camera: _Camera) -> None:
         camera.take("release")
 
 
+def _divide(camera: _Camera) -> None:
+    # At the end, because runs go by the newest split.
+    project = f"{camera.address}/api/projects/{camera.project}"
+    leaky = httpx2.post(f"{project}/splits", json={"name": "Without regard to copies", "keep_copies": False}).json()
+    camera.go(f"rows?split={leaky['id']}")
+    camera.press("Divide")
+    camera.wait("[data-testid=checks] button")
+    camera.take("divide")
+
+
 def _projects(camera: _Camera) -> None:
     camera.browser.get(camera.address)
     camera.wait("main li")
@@ -194,7 +214,9 @@ def main() -> None:
     """Take every picture."""
     camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
     _TARGET.mkdir(parents=True, exist_ok=True)
-    steps: tuple[Callable[[_Camera], None], ...] = (_projects, _rows, _bringing_in, _review, _release, _runs)
+    steps: tuple[Callable[[_Camera], None], ...] = (
+        _projects, _rows, _bringing_in, _review, _release, _runs, _ingredients, _divide,
+    )  # fmt: skip
     try:
         for step in steps:
             step(camera)

@@ -82,7 +82,10 @@ def test_the_description_says_everything(model: Model) -> None:
         facts = json.loads(archive.read("model.json"))
         assert json.loads(archive.read("classes.json")) == ["needle", "plate", "雪 {odd}"]
     assert facts["classes"] == ["needle", "plate", "雪 {odd}"]
-    assert facts["preprocessing"] == {"size": 16, "colour": "rgb", "ground": [40, 0, 90]}
+    assert facts["preprocessing"] == {
+        "size": 16, "fit": "distort", "colour": "rgb", "ground": [40, 0, 90], "border": [0, 0, 0],
+        "scale": "deviation", "views": "one",
+    }  # fmt: skip
     assert facts["input"] == {"name": "pixels", "type": "uint8", "shape": ["N", 16, 16, 3]}
     assert facts["origin"] == {"run": 4}
 

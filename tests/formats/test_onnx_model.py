@@ -153,7 +153,10 @@ def test_classes_and_preprocessing_travel_in_the_file() -> None:
     made = onnx.load_model_from_string(onnx_bytes(model))
     facts = {entry.key: json.loads(entry.value) for entry in made.metadata_props}
     assert facts["classes"] == ["needle", "Säule", "雪"]
-    assert facts["preprocessing"] == {"size": 16, "colour": "grey", "ground": [0, 0, 0]}
+    assert facts["preprocessing"] == {
+        "size": 16, "fit": "distort", "colour": "grey", "ground": [0, 0, 0], "border": [0, 0, 0],
+        "scale": "deviation", "views": "one",
+    }  # fmt: skip
 
 
 def test_models_survive_their_file() -> None:

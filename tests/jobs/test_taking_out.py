@@ -21,6 +21,7 @@ from vast_orchard.formats.collection_zip import PackedPicture, write_collection_
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
+from vast_orchard.jobs.dividing import move_to_set
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.taking_out import parcel_path
 from vast_orchard.store import actions, history
@@ -28,13 +29,14 @@ from vast_orchard.store.bin import list_bin
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, list_exports
 from vast_orchard.store.imports import create_import, get_import
+from vast_orchard.store.ingredients import list_ingredients, save_ingredient
 from vast_orchard.store.parcels import create_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures, picture_detail
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import create_project, list_projects
 from vast_orchard.store.runs import footing, list_runs
-from vast_orchard.store.schema import Checkpoint, JobKind
-from vast_orchard.store.splits import folder_sets, list_splits
+from vast_orchard.store.schema import Checkpoint, IngredientKind, JobKind
+from vast_orchard.store.splits import folder_sets, get_split, list_splits
 
 _FACTS = DatasetFacts(name="n", description="d", published="2026-11-23", version="1.0.0", classes=["plate"])
 
@@ -247,6 +249,10 @@ def _trained(world: World) -> int:
     assert world.run(made).state == "done"
     first = world.picture_ids(project)
     with world.context.database.session() as session:
+        save_ingredient(session, project, IngredientKind.VARIATION, "Gentle", {"operations": []})
+        # The run has used the split: the moves make its next version.
+        split = list_splits(session, project)[0]
+        move_to_set(session, project, "two", split.id, dict.fromkeys(first[8:12]))
         actions.note_pictures(session, project, "one", [first[0]], "odd one")
         actions.bin_pictures(session, project, "one", first[1:3])
         rime = list_classes(session, project)[1].id
@@ -259,7 +265,8 @@ def _state(world: World, project: int) -> dict[str, Any]:
     with world.context.database.session() as session:
         names = {entry.id: entry.name for entry in list_classes(session, project)}
         run = list_runs(session, project)[0]
-        split = list_splits(session, project)[0]
+        splits = list_splits(session, project)
+        split = splits[0]
         kept = session.scalars(select(Checkpoint).where(Checkpoint.run_id == run.id)).all()
         pictures = list_pictures(session, project, split.id)
         outcomes = list_outcomes(session, run.id, "validation", [], wrong_only=False, limit=500)
@@ -284,6 +291,13 @@ def _state(world: World, project: int) -> dict[str, Any]:
             "outcomes": sorted(
                 (o.sha256, names[o.true_class], names[o.predicted_class], o.p, o.loss) for o in outcomes
             ),
+            "splits": [
+                (x.name, x.version, x.in_no_set, [(names[met["class_id"]], met["got"]) for met in x.fit])
+                for x in splits
+            ],
+            "variations": [
+                (x.name, x.version, x.value) for x in list_ingredients(session, project, IngredientKind.VARIATION)
+            ],
             "footing": footing(session, run.id),
             "weights": {c.kind: world.context.store.read(c.path) for c in kept},
             "packs": [world.context.store.read(str(e.path)) for e in list_exports(session, run.id)],
@@ -302,6 +316,10 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
         assert sorted(entry.name for entry in list_projects(session)) == ["Ridge", "Ridge (2)"]
         done = history.undo(session, back, "one")  # the history goes on where it was
         assert done.taken_back == 1
+        moved = list_splits(session, back)[0]
+        assert (moved.version, moved.in_no_set) == (2, 4)
+        assert history.undo(session, back, "two").taken_back == 4  # in the split that came along
+        assert get_split(session, moved.id).in_no_set == 0
     bring_back(world.context, ended.subject_id, Progress(world.context.database, ended.id, "again"))  # told twice
     assert _state(world, back)["pictures"]
     _, job = world.run_job(back)

@@ -34,8 +34,8 @@ def set_codes(session: Session, split_id: int) -> SetCodes:
     """The codes of a split, read once for each database and revision."""
     engine = session.get_bind()
     assert isinstance(engine, Engine)
-    revision = session.scalar(select(Split.revision).where(Split.id == split_id)) or 0
-    known = _known(str(engine.url), split_id, revision)
+    split = session.get(Split, split_id)
+    known = _known(str(engine.url), split_id, split.revision if split else 0)
     if not known:
         known.append(_read(session, split_id))
     return known[0]

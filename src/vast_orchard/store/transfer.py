@@ -101,6 +101,7 @@ RECORDS: Mapping[str, _Kind] = {
             belongs=_through(Appearance.picture_id, Picture),
             names={"picture_id": "picture", "import_id": "import"},
         ),
+        _Kind(table=Split, belongs=_of_project(Split), names={"project_id": "project"}),
         _Kind(table=Action, belongs=_of_project(Action), names={"project_id": "project", "undoes": "action"}),
         _Kind(
             table=ActionChange,
@@ -109,7 +110,6 @@ RECORDS: Mapping[str, _Kind] = {
                 "action_id": "action", "picture_id": "picture", "class_before": "class", "class_after": "class",
             },
         ),
-        _Kind(table=Split, belongs=_of_project(Split), names={"project_id": "project"}),
         _Kind(
             table=SplitMember,
             belongs=_through(SplitMember.split_id, Split),
@@ -236,6 +236,10 @@ class Loader:
     def _run_ids(self, row: _Row) -> None:
         row["classes"] = [{**entry, "id": self._follow("class", int(entry["id"]))} for entry in row["classes"]]
 
+    def _split_ids(self, row: _Row) -> None:
+        for met in row.get("fit", []):
+            met["class_id"] = self._follow("class", int(met["class_id"]))
+
     def _action_ids(self, row: _Row) -> None:
         detail = row["detail"]
         if not detail:
@@ -244,6 +248,8 @@ class Loader:
             change["class_id"] = self._follow("class", int(change["class_id"]))
         if "class" in detail:
             detail["class"] = self._follow("class", int(detail["class"]))
+        if "split" in detail:
+            detail["split"] = self._ids["split"].get(int(detail["split"]), 0)
         if "import" in detail:
             detail["import"] = self._ids["import"].get(int(detail["import"]), 0)
             detail["classes"] = [self._follow("class", int(entry)) for entry in detail["classes"]]
@@ -290,6 +296,7 @@ class Loader:
 
 _JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
     "run": Loader._run_ids,
+    "split": Loader._split_ids,
     "action": Loader._action_ids,
     "import": Loader._import_ids,
     "checkpoint": Loader._checkpoint_ids,

@@ -5,7 +5,7 @@ from numba import njit
 
 from vast_orchard.core.ops._vectors import load_bytes, spread, store
 
-__all__ = ["PLAN", "draw_uniforms", "philox_words", "vary_pictures"]
+__all__ = ["PLAN", "draw_uniforms", "vary_pictures"]
 
 # What happens to one picture. The words of the key count its noise.
 PLAN = np.dtype(
@@ -67,16 +67,6 @@ def _philox(c0, c1, c2, c3, k0, k1):
         k0 = (k0 + np.uint64(0x9E3779B9)) & _LOW
         k1 = (k1 + np.uint64(0xBB67AE85)) & _LOW
     return c0, c1, c2, c3
-
-
-@njit(nogil=True, cache=True)
-def philox_words(counter, key, out):
-    """Four random words (4,) uint32 of a counter (4,) and a key (2,), both uint32."""
-    words = _philox(
-        np.uint64(counter[0]), np.uint64(counter[1]), np.uint64(counter[2]), np.uint64(counter[3]),
-        np.uint64(key[0]), np.uint64(key[1]),
-    )  # fmt: skip
-    out[0], out[1], out[2], out[3] = words
 
 
 @njit(nogil=True, cache=True)

@@ -213,11 +213,11 @@ def _plan(
     plan["noise"] = 255 * chances.value("noise")
     plan["quality"] = np.where(chances.happens("jpeg"), np.rint(chances.value("jpeg")), 0)
     plan["block"], plan["grid"] = _blocks(chances, height, width), _grids(chances, height, width)
-    before = 0 if repeats is None else np.asarray(repeats, np.uint64)
     words = np.asarray(identities, np.uint64)
     plan["key"][:, 0], plan["key"][:, 1] = words & np.uint64(0xFFFFFFFF), words >> np.uint64(32)
     # Showings within an epoch are told apart as epochs are; no training has so many of these that they could meet.
-    plan["key"][:, 2], plan["key"][:, 3] = epoch + (before << np.uint64(20) if repeats is not None else 0), seed
+    before = np.zeros(len(words), np.int64) if repeats is None else np.asarray(repeats, np.int64)
+    plan["key"][:, 2], plan["key"][:, 3] = epoch + (before << 20), seed
     return plan
 
 
