@@ -141,6 +141,7 @@ def _bringing_in(camera: _Camera) -> None:
 def _runs(camera: _Camera) -> None:
     camera.go("runs")
     camera.wait("[data-testid=curves-loss] path")
+    camera.wait("[data-testid=run-sheet] img")
     camera.take("runs")
     camera.press("Train")
     WebDriverWait(camera.browser, 120).until(lambda b: "Epoch 7" in b.find_element(By.TAG_NAME, "body").text)

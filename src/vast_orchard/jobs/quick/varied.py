@@ -158,7 +158,10 @@ def _whole(context: WorkContext, sha256: str, side: int) -> Array:
         small = read_picture(context.store.read(ByteStore.picture_path(sha256)), reduced_to=side).upright
     except OrchardError:
         return np.asarray(square)
-    small.thumbnail((side, side), Image.Resampling.BILINEAR)
+    # A small one is shown larger, so that it can be compared with what the network sees.
+    scale = side / max(small.size)
+    size = (max(1, round(small.width * scale)), max(1, round(small.height * scale)))
+    small = small.resize(size, Image.Resampling.BILINEAR)
     square.paste(small, ((side - small.width) // 2, (side - small.height) // 2))
     return np.asarray(square)
 
