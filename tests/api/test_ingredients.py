@@ -242,6 +242,17 @@ def test_moves_by_hand_are_steps_of_the_history_and_spare_what_runs_used(client:
         f"{path}/splits/{split['id']}/moves", json={"picture_ids": tests, "set_name": "test"}, headers=window
     )
     assert same.status_code == 409
+    client.post(f"{path}/bin", json={"picture_ids": tests[:1], "back": False}, headers={"X-Window": "two"})
+    gone = client.post(
+        f"{path}/splits/{split['id']}/moves", json={"picture_ids": tests, "set_name": "training"}, headers=window
+    )
+    assert gone.status_code == 404
+    assert "nothing was changed" in gone.json()["mend"]
+    other = client.post("/api/projects", json={"name": "Other"}).json()["id"]
+    stranger = client.post(
+        f"/api/projects/{other}/splits/{split['id']}/moves", json={"picture_ids": tests, "set_name": None}
+    )
+    assert stranger.status_code == 404
     foreign = client.post(f"{path}/splits/999/moves", json={"picture_ids": tests, "set_name": "test"}, headers=window)
     assert foreign.status_code == 404
 

@@ -166,6 +166,15 @@ def test_geometry_is_its_twin(kind: str, value: float, source: Any) -> None:
     assert np.abs(found - twin.moved(picture, source)).max() < _LEVELS
 
 
+def test_beyond_the_horizon_nothing_breaks() -> None:
+    # Four times smaller and tilted as far as it goes, the divisor would pass through zero inside the picture.
+    pixels = np.full((50, 12, 12, 3), 77, np.uint8)
+    far = Variation(
+        operations=(operation("zoom", 0.25, 0.4), operation("perspective", 0.2, 0.4, probability=1.0)), strength=2
+    )
+    np.testing.assert_array_equal(vary(pixels, np.arange(50, dtype=np.uint64), far, 1, 1), pixels)
+
+
 def _turned(x: float, y: float, degrees: float) -> tuple[float, float]:
     angle = math.radians(degrees)
     return math.cos(angle) * x + math.sin(angle) * y, -math.sin(angle) * x + math.cos(angle) * y

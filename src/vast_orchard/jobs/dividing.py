@@ -12,6 +12,7 @@ from vast_orchard.core.sets.grouped import grouped_split, stratified_folds, told
 from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, stratified_split
 from vast_orchard.errors import ConflictError, SplitError
 from vast_orchard.formats.name_pattern import PatternReading
+from vast_orchard.store.actions import locked_pictures
 from vast_orchard.store.history import Change, action_value, apply, pictures_said, record
 from vast_orchard.store.pictures import labelled_pictures
 from vast_orchard.store.splits import (
@@ -229,9 +230,12 @@ def move_to_set(
     ConflictError
         All of them are there already.
     MissingError
+        The split or one of the pictures is not in the project; nothing is changed then.
     """
-    before = present_sets(session, split_id, list(sets))
     get_split(session, split_id, project_id)
+    # Nobody else moves them until this transaction ends, so what they were is what the history says they were.
+    locked_pictures(session, project_id, list(sets))
+    before = present_sets(session, split_id, list(sets))
     changed = {picture: name for picture, name in sets.items() if before.get(picture) != name}
     if not changed:
         raise ConflictError("All of these pictures are in that set already.", "Choose others, or another set.")

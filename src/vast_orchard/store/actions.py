@@ -27,6 +27,7 @@ __all__ = [
     "create_class",
     "delete_class",
     "label_pictures",
+    "locked_pictures",
     "mark_pictures",
     "merge_classes",
     "note_pictures",
@@ -35,7 +36,7 @@ __all__ = [
 ]
 
 
-def _locked(session: Session, project_id: int, picture_ids: Sequence[int], *columns: Any) -> Sequence[Any]:
+def locked_pictures(session: Session, project_id: int, picture_ids: Sequence[int], *columns: Any) -> Sequence[Any]:
     """Id and these columns of the pictures, which nobody else changes until this transaction ends.
 
     Raises
@@ -69,7 +70,7 @@ def label_pictures(
         A picture or the class is not in the project; nothing is changed then.
     """
     name = class_row(session, project_id, class_id).name if class_id is not None else "unlabelled"
-    rows = _locked(session, project_id, picture_ids, Picture.class_id)
+    rows = locked_pictures(session, project_id, picture_ids, Picture.class_id)
     changes = [Change(picture, "class", before, class_id) for picture, before in rows if before != class_id]
     action = record(session, project_id, window, "label", f"{pictures_said(len(changes))} labelled {name}")
     apply(session, action.id, changes)
@@ -98,7 +99,7 @@ def mark_pictures(
     MissingError
         A picture is not in the project; nothing is changed then.
     """
-    rows = _locked(session, project_id, picture_ids, getattr(Picture, flag))
+    rows = locked_pictures(session, project_id, picture_ids, getattr(Picture, flag))
     changes = [Change(picture, flag, before, value) for picture, before in rows if before != value]
     action = record(session, project_id, window, flag, f"{pictures_said(len(changes))} {_MARKS[flag, value]}")
     apply(session, action.id, changes)
@@ -113,7 +114,7 @@ def note_pictures(session: Session, project_id: int, window: str, picture_ids: S
     MissingError
         A picture is not in the project; nothing is changed then.
     """
-    rows = _locked(session, project_id, picture_ids, Picture.name, Picture.note)
+    rows = locked_pictures(session, project_id, picture_ids, Picture.name, Picture.note)
     changes = [Change(picture, "note", before, note) for picture, _, before in rows if before != note]
     subject = rows[0][1] if len(rows) == 1 else pictures_said(len(rows))
     action = record(session, project_id, window, "note", f"Note on {subject}")
@@ -270,7 +271,7 @@ def split_off_class(
     MissingError, ConflictError
     """
     made = add_class(session, project_id, checked_name(name, "class"))
-    rows = _locked(session, project_id, picture_ids, Picture.class_id)
+    rows = locked_pictures(session, project_id, picture_ids, Picture.class_id)
     action = record(
         session,
         project_id,

@@ -101,7 +101,7 @@ def _reflected(position, last):
 def _resample(source, start, way, matrix, out):
     """Bilinear, the edge mirrored outwards; the picture begins at `start` of a flat array with slack behind it."""
     height, width, channels = out.shape
-    one = np.float32(1)
+    one, nearest = np.float32(1), np.float32(0.05)
     middle_y, middle_x = np.float32((height - 1) / 2), np.float32((width - 1) / 2)
     last_y, last_x = np.float32(height - 1), np.float32(width - 1)
     m0, m1, m2, m3, m4, m5 = matrix[0], matrix[1], matrix[2], matrix[3], matrix[4], matrix[5]
@@ -113,8 +113,8 @@ def _resample(source, start, way, matrix, out):
             u = np.float32(j) - middle_x
             x, y = m0 * u + m1 * v + m2, m3 * u + m4 * v + m5
             if way == 2:
-                # Never 0: the limits of perspective keep the horizon out of the picture.
-                w = one / (m6 * u + m7 * v + m8)
+                # Made smaller or slanted as well, a picture can reach beyond the horizon; what lies there is not shown.
+                w = one / max(m6 * u + m7 * v + m8, nearest)
                 x, y = x * w, y * w
             x, y = x + middle_x, y + middle_y
             if x < 0 or x > last_x:

@@ -16,6 +16,8 @@ __all__ = ["QuickProcess"]
 
 # To start Python and compile the numerics, even for the first time and while everything else is busy.
 _START_LIMIT_S = 180
+# Tasks that compute with compiled kernels; the others need not wait for these.
+_NUMERIC = frozenset({"variation_sheet", "operation_extremes", "answer"})
 
 
 class QuickProcess:
@@ -25,7 +27,8 @@ class QuickProcess:
         self._settings = settings
         self._lock = threading.Lock()
         self._pool: ProcessPoolExecutor | None = None
-        self._ready: Future[Any] = Future()
+        self._stands: Future[Any] = Future()
+        self._warm: Future[Any] | None = None  # of the present process
 
     def _present_pool(self) -> ProcessPoolExecutor:
         with self._lock:
@@ -33,8 +36,14 @@ class QuickProcess:
                 self._pool = ProcessPoolExecutor(
                     1, mp_context=get_context("spawn"), initializer=begin, initargs=(self._settings,)
                 )
-                self._ready = self._pool.submit(quick, "ready", {})
+                self._stands, self._warm = self._pool.submit(quick, "stands", {}), None
             return self._pool
+
+    def _warmed(self, pool: ProcessPoolExecutor) -> Future[Any]:
+        with self._lock:
+            if self._warm is None:
+                self._warm = pool.submit(quick, "ready", {})
+            return self._warm
 
     def _drop(self, pool: ProcessPoolExecutor) -> None:
         with self._lock:
@@ -45,8 +54,8 @@ class QuickProcess:
         pool.shutdown(wait=False, cancel_futures=True)
 
     def warm_up(self) -> None:
-        """Start the process now, so that the first person does not wait for it."""
-        self._present_pool()
+        """Start the process and load the kernels now, so that the first person does not wait for them."""
+        self._warmed(self._present_pool())
 
     def run(self, task: str, **arguments: Any) -> Any:
         """The task's answer.
@@ -73,7 +82,9 @@ class QuickProcess:
     def _ask(self, pool: ProcessPoolExecutor, task: str, arguments: Mapping[str, Any]) -> Any:
         try:
             # The task's own limit begins when the process stands: on a busy machine that alone can take longer.
-            self._ready.result(timeout=_START_LIMIT_S)
+            self._stands.result(timeout=_START_LIMIT_S)
+            if task in _NUMERIC or self._warm is not None:
+                self._warmed(pool).result(timeout=_START_LIMIT_S)
             return pool.submit(quick, task, arguments).result(timeout=self._settings.quick_limit_s)
         except FutureTimeoutError as error:
             self._drop(pool)

@@ -42,6 +42,10 @@ def set_up(settings: Settings) -> None:
     _Place.plans, _Place.varied = Plans(context), Varied(context)
 
 
+def _stands() -> bool:
+    return True
+
+
 def _ready() -> bool:
     # Kernels are loaded now, so that the first preview and the first picture to try do not wait for them.
     if not make_ready(lambda words: _log.info(words, action="engine_compiling")):
@@ -107,6 +111,7 @@ TASKS: dict[str, Callable[..., Any]] = {
     "plan": _plan,
     "strip": _strip,
     "ready": _ready,
+    "stands": _stands,
     "sheet": _sheet,
     "whole": _whole,
     **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet")},

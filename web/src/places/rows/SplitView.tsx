@@ -1,7 +1,7 @@
 /** A split: its bars by class, how exactly it met what was wanted, its checks, and what can be done about them. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link } from "react-router";
 import { type ClassOf, client, header, need, type SetName, type Split } from "../../api/client";
 import { useFolds, useSplitChecks, useSplitsBeside } from "../../api/queries";
 import { colourPlace } from "../../domain/classColour";
@@ -181,7 +181,6 @@ function Checks({ projectId, split, onSplit, onClose }: Props) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const [busy, setBusy] = useState(false);
-  const { projectId: address } = useParams();
   const path = { project_id: projectId, split_id: split.id };
   const mend = async (way: "gather" | "top-up") => {
     setBusy(true);
@@ -218,7 +217,7 @@ function Checks({ projectId, split, onSplit, onClose }: Props) {
           <Link
             onClick={onClose}
             className="text-choice underline"
-            to={`/p/${address ?? projectId}/rows?sift=parted-copies&group=copies&split=${split.id}`}
+            to={`/p/${projectId}/rows?sift=parted-copies&group=copies&split=${split.id}`}
           >
             See them
           </Link>
@@ -238,7 +237,7 @@ function Checks({ projectId, split, onSplit, onClose }: Props) {
           <Link
             onClick={onClose}
             className="text-choice underline"
-            to={`/p/${address ?? projectId}/rows?sift=set:none not unlabelled&split=${split.id}`}
+            to={`/p/${projectId}/rows?sift=set:none not unlabelled&split=${split.id}`}
           >
             See them
           </Link>
