@@ -161,6 +161,7 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.until("all are unlabelled again", lambda: _count_of(screen, "unlabelled") == unlabelled)
 
     # The Close-up: by double click, on to the next, and closed; the keyboard opens it too.
+    screen.one("canvas[data-painted=whole]")
     screen.double_click(screen.one(f"[data-picture='{ids[0]}']"))
     name = screen.one("[role=dialog] img").get_attribute("alt")
     screen.says("Came in 1 time")
@@ -178,7 +179,7 @@ def _divide_and_vary(screen: Screen) -> None:
     screen.press("Divide")
     screen.says("Not divided yet")
     screen.one("[role=dialog]").find_element(By.XPATH, ".//button[normalize-space(.)='Divide']").click()
-    screen.reads("[data-testid=split-counts]", "Split 1, at random with seed 1")
+    screen.reads("[data-testid=split-counts]", "at random with seed 1")
     # The class that was made above has no pictures and is in no set; every other is in all three.
     screen.keys(Keys.ESCAPE)
     screen.press("Runs")
