@@ -328,7 +328,7 @@ def test_mistakes_are_placed_and_mended(desk: Desk, sift: str, place: tuple[int,
 
 def test_without_split_or_run_their_words_say_so(desk: Desk) -> None:
     bare = replace(desk.scope, split_id=None, run_id=None)
-    for sift in ("set:training", "wrong", "p<1", "predicted:plate", "order:loss"):
+    for sift in ("set:training", "parted-copies", "wrong", "p<1", "predicted:plate", "order:loss"):
         with pytest.raises(SiftError, match=r"first|none is on show"):
             desk.ordered(sift, scope=bare)
 

@@ -11,11 +11,9 @@ from typing import Any
 from sqlalchemy import (
     ColumnElement,
     Float,
-    Select,
     and_,
     case,
     cast,
-    distinct,
     false,
     func,
     literal,
@@ -24,9 +22,7 @@ from sqlalchemy import (
     select,
     true,
 )
-from sqlalchemy.orm import aliased
 
-from vast_orchard.store.copies import copy_groups
 from vast_orchard.store.schema import (
     Action,
     ActionChange,
@@ -38,6 +34,7 @@ from vast_orchard.store.schema import (
     Prediction,
 )
 from vast_orchard.store.set_codes import SETS, SetCodes, set_code
+from vast_orchard.store.sift.copy_flags import copy_flags
 from vast_orchard.store.sift.parser import did_you_mean
 from vast_orchard.store.sift.syntax import (
     All,
@@ -145,52 +142,28 @@ def _need_run(what: str, place: Place, scope: SiftScope) -> None:
         raise SiftError(f"{what} asks about a run, and none is on show.", "Train one, or choose one in Runs.", place)
 
 
+def _need_split(place: Place, scope: SiftScope) -> None:
+    if scope.split_id is None:
+        raise SiftError("There are no sets yet.", "Divide the pictures first.", place)
+
+
 def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
     if name in RUN_FLAGS:
         _need_run(name, place, scope)
+    if name == "parted-copies":
+        _need_split(place, scope)
     tests: dict[str, _Test] = {
         "unlabelled": Picture.class_id.is_(None),
         "excluded": Picture.excluded.expression,
         "unsure": Picture.unsure.expression,
         "noted": Picture.note != "",
         "two-labels": Picture.two_labels.expression,
-        **_copies(scope),
+        **copy_flags(scope.project_id, scope.sets),
         "wrong": _known(Prediction.predicted_class, Prediction.true_class != Prediction.predicted_class),
         "right": _known(Prediction.predicted_class, Prediction.true_class == Prediction.predicted_class),
         "judged": Prediction.picture_id.is_not(None),
     }
     return tests[name]
-
-
-def _copies(scope: SiftScope) -> dict[str, _Test]:
-    """The flags of copies; groups are open while two of their pictures or more are not excluded."""
-    groups = copy_groups(scope.project_id)
-    unsettled = select(groups.c.number).where(groups.c.standing > 1)
-    grouped = Picture.copy_group.is_not(None)
-    return {
-        "copies": and_(grouped, Picture.copy_group.in_(unsettled)),
-        "exact-copies": and_(grouped, Picture.copy_exact, Picture.copy_group.in_(unsettled)),
-        "differing-copies": and_(grouped, Picture.copy_group.in_(unsettled.where(groups.c.labels > 1))),
-        "parted-copies": and_(grouped, Picture.copy_group.in_(_parted(scope))),
-    }
-
-
-def _parted(scope: SiftScope) -> Select[Any]:
-    """Groups of copies that stand in more than one set of the split; what is excluded does no harm."""
-    other = aliased(Picture)
-    code = set_code(other.id.expression, scope.sets)
-    return (
-        select(other.copy_group)
-        .where(
-            other.project_id == scope.project_id,
-            other.copy_group.is_not(None),
-            other.deleted_at.is_(None),
-            ~other.excluded,
-            code != 0,
-        )
-        .group_by(other.copy_group)
-        .having(func.count(distinct(code)) > 1)
-    )
 
 
 def _pattern(word: Word, *, whole: bool) -> str:
@@ -267,8 +240,7 @@ def _set(word: Word, scope: SiftScope) -> _Test:
             name, ["training", "validation", "test", "none"], "There are training, validation, test, none."
         )
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
-    if scope.split_id is None:
-        raise SiftError("There are no sets yet.", "Divide the pictures first.", word.place)
+    _need_split(word.place, scope)
     return set_code(Picture.id.expression, scope.sets) == SETS.index(SetName(name))
 
 

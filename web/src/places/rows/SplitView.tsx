@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { type ClassOf, client, header, need, type SetName, type Split } from "../../api/client";
-import { useFolds, useSplitChecks, useSplitsBeside } from "../../api/queries";
+import { useFolds, useSplitChecks, useSplitsBeside } from "../../api/ingredientQueries";
 import { colourPlace } from "../../domain/classColour";
 import { percent, plural, setWords } from "../../domain/words";
 import { Button } from "../../parts/Button";

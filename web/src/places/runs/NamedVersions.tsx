@@ -3,7 +3,7 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headless
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, type Ingredient, need } from "../../api/client";
-import { useIngredients } from "../../api/queries";
+import { useIngredients } from "../../api/ingredientQueries";
 import { sameValue } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";

@@ -1,7 +1,8 @@
 /** What every picture goes through before the network sees it, beside the originals. */
 import { useDeferredValue } from "react";
 import type { ClassOf, Network, Preprocessing, Recipe } from "../../api/client";
-import { useInputSize, useNetworks, usePreprocessingSheet } from "../../api/queries";
+import { useInputSize, usePreprocessingSheet } from "../../api/ingredientQueries";
+import { useNetworks } from "../../api/queries";
 import { INPUT_SIZES, short } from "../../domain/recipe";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";

@@ -2,7 +2,8 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import type { ReactNode } from "react";
 import type { ClassOf, Network, Project, Recipe, Split } from "../../api/client";
-import { useNetworks, useSplitChecks, useVariationSheet } from "../../api/queries";
+import { useSplitChecks, useVariationSheet } from "../../api/ingredientQueries";
+import { useNetworks } from "../../api/queries";
 import {
   networkWords,
   OPTIMIZERS,
@@ -13,12 +14,13 @@ import {
   stackBars,
   steps,
 } from "../../domain/recipe";
-import { showings, variationWords } from "../../domain/variation";
+import { variationWords } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { NumberField } from "../../parts/NumberField";
 import { SetBar } from "../../parts/SetBar";
+import { Imbalance } from "./Imbalance";
 
 interface Props {
   project: Project;
@@ -318,67 +320,6 @@ function Preview({
     />
   ) : (
     <span className="block aspect-[5/2] bg-sunken" />
-  );
-}
-
-const REMEDIES = [
-  { value: "none", label: "as they are", title: "Each picture once an epoch, all count the same" },
-  { value: "weights", label: "count alike", title: "Pictures of rare classes weigh more in the loss" },
-  { value: "draws", label: "shown alike", title: "Pictures of rare classes are shown more often" },
-] as const;
-
-/** Against unequal classes, with what each way does to an epoch. */
-function Imbalance(props: {
-  classes: readonly ClassOf[];
-  split: Split | undefined;
-  recipe: Recipe;
-  onRecipe: (recipe: Recipe) => void;
-}) {
-  const { settings } = props.recipe;
-  const counts = props.classes.map((entry) =>
-    props.split ? (props.split.counts[String(entry.id)]?.training ?? 0) : entry.count,
-  );
-  const times = showings(counts);
-  const present = props.classes
-    .map((entry, n) => ({ name: entry.name, times: times[n] ?? 0 }))
-    .filter((entry) => entry.times > 0)
-    .sort((a, b) => b.times - a.times);
-  const rare = present[0];
-  const common = present.at(-1);
-  const value =
-    settings.class_draws === "balanced"
-      ? "draws"
-      : settings.class_weights === "balanced"
-        ? "weights"
-        : "none";
-  return (
-    <div className="mb-2">
-      <Choice<"none" | "weights" | "draws">
-        label="Classes"
-        value={value}
-        onChange={(way) =>
-          props.onRecipe({
-            ...props.recipe,
-            settings: {
-              ...settings,
-              class_weights: way === "weights" ? "balanced" : "none",
-              class_draws: way === "draws" ? "balanced" : "none",
-            },
-          })
-        }
-        options={REMEDIES}
-      />
-      {rare && common && rare !== common && (
-        <p className="mt-1 text-sm text-quiet" data-testid="imbalance">
-          {value === "none" &&
-            `${common.name} has ${(rare.times / common.times).toFixed(1)} times as many pictures as ${rare.name}; each is shown once.`}
-          {value === "weights" &&
-            `A ${rare.name} counts ${rare.times.toFixed(1)} times, a ${common.name} ${common.times.toFixed(1)} times; an epoch takes as long as before.`}
-          {value === "draws" &&
-            `An epoch shows each ${rare.name} ${rare.times.toFixed(1)} times and each ${common.name} ${common.times.toFixed(1)} times, together as many pictures as before.`}
-        </p>
-      )}
-    </div>
   );
 }
 

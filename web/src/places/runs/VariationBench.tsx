@@ -2,7 +2,7 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import { useDeferredValue, useState } from "react";
 import type { ClassOf, Recipe, Variation } from "../../api/client";
-import { useExtremes, useIngredients, useOperations, useVariationSheet } from "../../api/queries";
+import { useExtremes, useIngredients, useOperations, useVariationSheet } from "../../api/ingredientQueries";
 import { drawable, mixWords, tidy, variationWords } from "../../domain/variation";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
