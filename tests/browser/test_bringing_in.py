@@ -105,6 +105,7 @@ def test_names_by_a_pattern_renamed_merged_and_a_part_of_them(screen: Screen, tm
     field = screen.one("input[aria-label='Name of plates']")
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("plate", Keys.ENTER)
+    screen.until("merged again", lambda: _planned(screen) == {"plate": 18, "rime": 9})
 
     screen.all("input[name=part]")[1].click()
     part = screen.one("fieldset input[inputmode]")

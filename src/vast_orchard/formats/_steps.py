@@ -12,7 +12,7 @@ from PIL import Image, ImageOps
 def upright_rgb(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image:
     """The first frame, turned as its EXIF tag says, 16 bits scaled to 8, alpha laid on `ground`, as RGB."""
     image.seek(0)
-    image = ImageOps.exif_transpose(image)
+    ImageOps.exif_transpose(image, in_place=True)
     if image.mode.startswith("I;16") or image.mode in ("I", "F"):
         values = np.asarray(image).astype(np.float64)
         # Integers of more than 8 bits are read as 16-bit; floating-point pictures as 0 to 1, or 0 to 255.
@@ -21,7 +21,7 @@ def upright_rgb(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image
     if image.has_transparency_data:
         image = image.convert("RGBA")
         image = Image.alpha_composite(Image.new("RGBA", image.size, (*ground, 255)), image)
-    return image.convert("RGB")
+    return image if image.mode == "RGB" else image.convert("RGB")
 
 
 def to_network_size(image: Image.Image, before: dict[str, Any]) -> np.ndarray:

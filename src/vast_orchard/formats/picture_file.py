@@ -121,8 +121,10 @@ def glance(data: bytes, limits: PictureLimits | None = None) -> Glance:
     """
     with _errors_in_words():
         image = _open(data, limits or PictureLimits())
+        # A PNG would be decoded for tags that stand behind its pixels, where hardly anyone writes them.
+        tagged = image.format != "PNG" or "exif" in image.info
         traits = {
-            "turned": image.getexif().get(_ORIENTATION, 1) != 1,
+            "turned": tagged and image.getexif().get(_ORIENTATION, 1) != 1,
             "alpha": image.has_transparency_data,
             "palette": image.mode == "P",
             "grey": image.mode in ("L", "LA", "1"),
@@ -202,6 +204,8 @@ def is_own_thumbnail(picture: Picture, size_bytes: int) -> bool:
 
 def reduced(upright: Image.Image) -> Image.Image:
     """A picture of at most 208 pixels on a side, of the same shape."""
+    if max(upright.size) <= THUMBNAIL_SIDE:
+        return upright
     small = upright.copy()
     small.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE), Image.Resampling.BILINEAR)
     return small

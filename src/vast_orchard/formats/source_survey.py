@@ -3,7 +3,7 @@
 import json
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from pathlib import Path
 from typing import Any
@@ -36,7 +36,7 @@ class SourceRecord:
     """Where the notes on a source lie: its inventory, and copies of the tables in it."""
 
     folder: Path
-    held: Sequence[ListedFile] | None = None  # the inventory, by someone who goes through it often
+    held: Sequence[ListedFile] | None = None  # its pictures, by someone who goes through them often
 
     @property
     def inventory(self) -> Path:
@@ -57,6 +57,11 @@ class SourceRecord:
         for path in self.folder.iterdir():
             if path != self.fates:
                 path.unlink()
+
+    def held_if_few(self) -> "SourceRecord":
+        """The same with its pictures in memory, unless there are many."""
+        held = list(islice(self.pictures(), _HELD + 1))
+        return replace(self, held=held) if len(held) <= _HELD else self
 
     def pictures(self) -> Iterator[ListedFile]:
         """Every listed file that is not skipped."""
@@ -164,7 +169,7 @@ def _likeliest_pattern(record: SourceRecord) -> ReadingChoice:
     """Of the usual patterns the one that fits best, judged on some of the names."""
     count = sum(1 for _ in record.pictures())
     every = max(1, count // _SAMPLED)
-    some = SourceRecord(folder=record.folder, held=[x for n, x in enumerate(record.pictures()) if n % every == 0])
+    some = replace(record, held=[x for n, x in enumerate(record.pictures()) if n % every == 0])
 
     def fit(pattern: str) -> float:
         choice = ReadingChoice(read_as=ReadAs.PATTERN, pattern=pattern)
@@ -202,9 +207,7 @@ def _says_something(record: SourceRecord, tried: TriedReading, outer: TriedReadi
 
 def try_readings(record: SourceRecord, tables: Sequence[str]) -> list[TriedReading]:
     """The likeliest first; what finds no label is left out, but for that there are none, which comes last."""
-    held = list(islice(record.pictures(), _HELD + 1))
-    if len(held) <= _HELD:
-        record = SourceRecord(folder=record.folder, held=held)
+    record = record.held_if_few()
     found: list[TriedReading] = []
     for choice, trust in _choices(record, tables):
         try:

@@ -22,7 +22,7 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.jobs.reading import read_source, record_of
 from vast_orchard.jobs.source_place import settled_files
-from vast_orchard.store.classes import find_or_add_class, list_classes
+from vast_orchard.store.classes import find_or_add_classes, list_classes
 from vast_orchard.store.imports import (
     add_batch,
     choose_reading,
@@ -125,7 +125,7 @@ def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> "
     survey = entry.survey or {}
     tables = [table["path"] for table in survey["tables"]]
     progress.stage("Going through the plan", 0)
-    plan = open_plan(record_of(context, entry.id), tables, choice_from_json(entry.choice or {}))
+    plan = open_plan(record_of(context, entry.id).held_if_few(), tables, choice_from_json(entry.choice or {}))
     with holding_bytes(context.database):
         reader = _Reader(context, entry, plan)
         try:
@@ -239,10 +239,8 @@ class _Reader:
         names = self._plan.class_names()
         told = {name.casefold(): place for place, name in enumerate((self._entry.survey or {})["class_order"])}
         names.sort(key=lambda name: told.get(name.casefold(), len(told)))
-        for name in names:
-            added = find_or_add_class(session, self._entry.project_id, name)
-            if added.id not in before:
-                self._new_classes.append(added.id)
+        rows = find_or_add_classes(session, self._entry.project_id, names).values()
+        self._new_classes = list(dict.fromkeys(row.id for row in rows if row.id not in before))
 
     def write_report(self, *, over: bool) -> None:
         """Store what was found so far, in a form that a person reads and a program counts."""

@@ -1,9 +1,10 @@
 """Classes: their order, names and signs."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import String, any_, cast, func, select, update
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -17,7 +18,7 @@ __all__ = [
     "add_class",
     "class_now",
     "class_row",
-    "find_or_add_class",
+    "find_or_add_classes",
     "free_sign",
     "list_classes",
     "rename_class_row",
@@ -84,21 +85,25 @@ def add_class(session: Session, project_id: int, name: str) -> Class:
     ConflictError
         There is one of that name, if only in other capitals.
     """
-    name = checked_name(name, "class")
     _wait_for_turn(session, project_id)
+    return _add(session, project_id, [checked_name(name, "class")])[0]
+
+
+def _add(session: Session, project_id: int, names: Sequence[str]) -> list[Class]:
+    """New classes at the end of the order; whoever adds some has waited for their turn."""
     present = session.execute(
         select(Class.place, Class.sign).where(Class.project_id == project_id, Class.deleted_at.is_(None))
     ).all()
-    row = Class(
-        project_id=project_id,
-        name=name,
-        place=max((place for place, _ in present), default=-1) + 1,
-        sign=free_sign(name, {sign for _, sign in present}),
-    )
-    session.add(row)
-    _flush_name(session, name)
+    place, signs = max((place for place, _ in present), default=-1) + 1, {sign for _, sign in present}
+    rows: list[Class] = []
+    for name in names:
+        sign = free_sign(name, signs)
+        signs.add(sign)
+        rows.append(Class(project_id=project_id, name=name, place=place + len(rows), sign=sign))
+    session.add_all(rows)
+    _flush_name(session, ", ".join(names))
     tell(session, "classes", project_id)
-    return row
+    return rows
 
 
 def _flush_name(session: Session, name: str) -> None:
@@ -108,17 +113,29 @@ def _flush_name(session: Session, name: str) -> None:
         raise ConflictError(f"There is a class named {name} already.", "Use it, or choose another name.") from error
 
 
-def find_or_add_class(session: Session, project_id: int, name: str) -> Class:
-    """The class of that name in any capitals, or a new one."""
-    named = select(Class).where(
-        Class.project_id == project_id, Class.deleted_at.is_(None), func.lower(Class.name) == func.lower(name)
-    )
-    found = session.scalar(named)
-    if found is None:
-        # Asked again behind the turnstile: another window or import may have made it since.
+def find_or_add_classes(session: Session, project_id: int, names: Iterable[str]) -> dict[str, Class]:
+    """By each name the class of that name in any capitals, or a new one; new ones come in the order of `names`."""
+    wanted = list(dict.fromkeys(names))
+    spelled = func.unnest(cast(wanted, ARRAY(String))).column_valued("name")
+    # PostgreSQL changes the case, as it does in the index that keeps names apart.
+    folded = dict(session.execute(select(spelled, func.lower(spelled))).tuples().all())
+    found = _by_folded_name(session, project_id, folded.values())
+    if not found.keys() >= set(folded.values()):
+        # Asked again behind the turnstile: another window or import may have made some since.
         _wait_for_turn(session, project_id)
-        found = session.scalar(named)
-    return found or add_class(session, project_id, name)
+        found = _by_folded_name(session, project_id, folded.values())
+        lacking: dict[str, str] = {}
+        for name in wanted:
+            if folded[name] not in found:
+                lacking.setdefault(folded[name], checked_name(name, "class"))
+        found |= zip(lacking, _add(session, project_id, list(lacking.values())), strict=True)
+    return {name: found[folded[name]] for name in wanted}
+
+
+def _by_folded_name(session: Session, project_id: int, folded: Collection[str]) -> dict[str, Class]:
+    key = func.lower(Class.name)
+    named = Class.project_id == project_id, Class.deleted_at.is_(None), key == any_(cast(list(folded), ARRAY(String)))
+    return dict(session.execute(select(key, Class).where(*named)).tuples().all())
 
 
 def _wait_for_turn(session: Session, project_id: int) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session, object_session
 
 from vast_orchard.errors import ConflictError, MissingError
-from vast_orchard.store.classes import find_or_add_class, revive_classes
+from vast_orchard.store.classes import find_or_add_classes, revive_classes
 from vast_orchard.store.database import among, among_texts, tell
 from vast_orchard.store.schema import Action, Appearance, Import, ImportState, Job, JobKind, JobState, Picture
 from vast_orchard.store.values import ArrivedPicture, ImportValue
@@ -302,8 +302,7 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
     if not batch:
         return BatchResult(added=0, two_labels=0)
     take_turn(session, project_id)
-    names = dict.fromkeys(arrived.class_name for arrived in batch if arrived.class_name)
-    classes = {name: find_or_add_class(session, project_id, name) for name in names}
+    classes = find_or_add_classes(session, project_id, (arrived.class_name for arrived in batch if arrived.class_name))
     _take_from_bin(session, import_id, project_id, {arrived.sha256 for arrived in batch})
     added = _add_pictures(session, import_id, project_id, batch, {name: entry.id for name, entry in classes.items()})
     found = session.execute(

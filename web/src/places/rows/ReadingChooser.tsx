@@ -169,7 +169,11 @@ function PatternField(props: Omit<Props, "survey">) {
           </button>
         ))}
       </div>
-      <ul className={`mt-2 text-sm ${problem ? "opacity-50" : ""}`} aria-label="What the pattern finds">
+      {/* Of one height however many are found: what stands below must not move away from under a pointer. */}
+      <ul
+        className={`mt-2 h-42 overflow-y-auto text-sm ${problem ? "opacity-50" : ""}`}
+        aria-label="What the pattern finds"
+      >
         {examples.slice(0, 8).map((example) => (
           <li key={example.path} className="flex gap-2">
             <span className="min-w-0 flex-1 truncate font-mono" title={example.path}>
