@@ -118,7 +118,7 @@ def find_or_add_classes(session: Session, project_id: int, names: Iterable[str])
     wanted = list(dict.fromkeys(names))
     spelled = func.unnest(cast(wanted, ARRAY(String))).column_valued("name")
     # PostgreSQL changes the case, as it does in the index that keeps names apart.
-    folded = dict(session.execute(select(spelled, func.lower(spelled))).tuples().all())
+    folded = dict(session.execute(select(spelled, func.lower(spelled))).all())
     found = _by_folded_name(session, project_id, folded.values())
     if not found.keys() >= set(folded.values()):
         # Asked again behind the turnstile: another window or import may have made some since.
@@ -135,7 +135,7 @@ def find_or_add_classes(session: Session, project_id: int, names: Iterable[str])
 def _by_folded_name(session: Session, project_id: int, folded: Collection[str]) -> dict[str, Class]:
     key = func.lower(Class.name)
     named = Class.project_id == project_id, Class.deleted_at.is_(None), key == any_(cast(list(folded), ARRAY(String)))
-    return dict(session.execute(select(key, Class).where(*named)).tuples().all())
+    return dict(session.execute(select(key, Class).where(*named)).all())
 
 
 def _wait_for_turn(session: Session, project_id: int) -> None:
