@@ -37,7 +37,7 @@ from vast_orchard.store.copies import copy_groups
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.runs import check_look
 from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split
-from vast_orchard.store.set_codes import SETS, set_code, set_codes
+from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, set_codes, summed_sets
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.syntax import SiftError
@@ -50,7 +50,7 @@ S = TypeVar("S", bound="Select[Any, *tuple[Any, ...]]")
 __all__ = ["RECORD_BYTES", "Grouping", "field_records", "field_rows", "scope_of", "sifted_ids", "sifted_pictures"]
 
 RECORD_BYTES = 16
-# Set, excluded, and a count.
+# Excluded, and two counts.
 _PLAIN_FACTS = 3
 # Longer sides at which a row of sizes ends, in pixels.
 _SIDES = (32, 64, 96, 128, 256, 512, 1024)
@@ -183,20 +183,15 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
     if group is Grouping.CLASS:
         # The few rows are put in order here, so that not every picture has to be joined with its class.
         place = literal(0)
-    apart: list[ColumnElement[Any]] = [
-        set_code(Picture.id.expression, scope.sets),
-        Picture.excluded.expression,
-    ]
+    apart: list[ColumnElement[Any]] = [Picture.excluded.expression]
     if group is Grouping.COPIES:
         apart += [Picture.class_id.expression, Picture.copy_exact.expression]
     # Counted by every combination of the facts that a row tells, which takes half the time of a filter for each.
-    inner = _joined(
-        select(
-            key.label("key"), place.label("place"), *(fact.label(f"fact_{n}") for n, fact in enumerate(apart))
-        ).where(compiled.where),
-        scope,
-    ).subquery()
-    counted = session.execute(select(*inner.c, func.count()).group_by(*inner.c).order_by(inner.c.place)).all()
+    facts = [fact.label(f"fact_{n}") for n, fact in enumerate([key, place, *apart])]
+    counts = func.count(), summed_sets(Picture.id.expression, scope.sets)
+    counted = session.execute(
+        _joined(select(*facts, *counts).where(compiled.where), scope).group_by(*facts).order_by(facts[1])
+    ).all()
     rows: dict[Any, list[Any]] = {}
     for entry in counted:
         rows.setdefault(entry[0], []).append(entry[2:])
@@ -211,21 +206,22 @@ def _class_order(scope: SiftScope) -> Callable[[int | None], int]:
 
 
 def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
-    """One row of its parts: set, excluded, of copies also class and whether they are exact, and at last a count."""
+    """One row of its parts: whether excluded, of copies also class and whether they are exact, and at last counts."""
+    counts = [counts_by_set(*part[-2:]) for part in parts]
 
     def count_in(name: SetName) -> int:
-        return sum(part[-1] for part in parts if SETS[part[0]] is name)
+        return sum(count[SETS.index(name)] for count in counts)
 
     of_copies = key is not None and len(parts[0]) > _PLAIN_FACTS
     return FieldRowValue(
         key=None if key is None else str(key),
-        count=sum(part[-1] for part in parts),
+        count=sum(part[-2] for part in parts),
         training=count_in(SetName.TRAINING),
         validation=count_in(SetName.VALIDATION),
         test=count_in(SetName.TEST),
-        excluded=sum(part[-1] for part in parts if part[1]),
-        classes=sorted({part[2] for part in parts if part[2] is not None}) if of_copies else (),
-        exact=of_copies and all(part[3] for part in parts),
+        excluded=sum(part[-2] for part in parts if part[0]),
+        classes=sorted({part[1] for part in parts if part[1] is not None}) if of_copies else (),
+        exact=of_copies and all(part[2] for part in parts),
     )
 
 

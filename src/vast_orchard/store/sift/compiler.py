@@ -33,7 +33,7 @@ from vast_orchard.store.schema import (
     PicturePrint,
     Prediction,
 )
-from vast_orchard.store.set_codes import SETS, SetCodes, set_code
+from vast_orchard.store.set_codes import SetCodes, in_set
 from vast_orchard.store.sift.copy_flags import copy_flags
 from vast_orchard.store.sift.parser import did_you_mean
 from vast_orchard.store.sift.syntax import (
@@ -234,14 +234,14 @@ def _class(name: str, word: Word, scope: SiftScope) -> _Test:
 def _set(word: Word, scope: SiftScope) -> _Test:
     name = word.text.lower()
     if name == "none":
-        return set_code(Picture.id.expression, scope.sets) == 0
+        return in_set(Picture.id.expression, scope.sets, None)
     if name not in {entry.value for entry in SetName}:
         mend = did_you_mean(
             name, ["training", "validation", "test", "none"], "There are training, validation, test, none."
         )
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
     _need_split(word.place, scope)
-    return set_code(Picture.id.expression, scope.sets) == SETS.index(SetName(name))
+    return in_set(Picture.id.expression, scope.sets, SetName(name))
 
 
 def _text(term: Compare, word: Word, scope: SiftScope) -> _Test:
