@@ -10,10 +10,10 @@ from vast_orchard.store.database import Database
 __all__ = ["migrate"]
 
 
-def migrate(database: Database) -> None:
-    """Apply every migration that is missing; a present schema is left as it is."""
+def migrate(database: Database, revision: str = "head") -> None:
+    """Apply every migration that is missing, up to a revision; a present schema is left as it is."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with database.engine.begin() as connection:
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        command.upgrade(config, revision)

@@ -79,30 +79,31 @@ class Picture(Base):
     """One content in one project."""
 
     __tablename__ = "picture"
+    # What every Sift asks for stands in front, texts at the end: a column behind a text is found by walking over it.
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    excluded: Mapped[bool] = mapped_column(Boolean, default=False)  # left out of dividing and training
+    unsure: Mapped[bool] = mapped_column(Boolean, default=False)
+    two_labels: Mapped[bool] = mapped_column(Boolean, default=False)
+    copy_exact: Mapped[bool] = mapped_column(Boolean, default=False)  # another of its copies has the same pixels
+    deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
+    class_id: Mapped[int | None] = mapped_column(ForeignKey("class.id"), index=True)
+    # The import that put it here; with it goes what an undone import takes back.
+    import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id", ondelete="SET NULL"), index=True)
+    copy_group: Mapped[int | None]  # copies of one picture share a number, which means something in its project only
+    width: Mapped[int]
+    height: Mapped[int]
+    size_bytes: Mapped[int]
+    thumbnail_bytes: Mapped[int] = mapped_column(default=0)
+    brightness: Mapped[float | None] = mapped_column(REAL)  # mean of the tile, 0 to 1
+    came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     sha256: Mapped[str] = mapped_column(String(64))
     name: Mapped[str]  # file name of its first appearance
     # In small letters, for the Sift: changing case at each search would take most of its time.
     folded_name: Mapped[str] = mapped_column(Computed("lower(name)", persisted=True))
-    class_id: Mapped[int | None] = mapped_column(ForeignKey("class.id"), index=True)
-    two_labels: Mapped[bool] = mapped_column(Boolean, default=False)
-    width: Mapped[int]
-    height: Mapped[int]
     mode: Mapped[str] = mapped_column(String(20))
     format: Mapped[str] = mapped_column(String(20))
-    size_bytes: Mapped[int]
-    thumbnail_bytes: Mapped[int] = mapped_column(default=0)
     note: Mapped[str] = mapped_column(default="")
-    excluded: Mapped[bool] = mapped_column(Boolean, default=False)  # left out of dividing and training
-    unsure: Mapped[bool] = mapped_column(Boolean, default=False)
-    copy_group: Mapped[int | None]  # copies of one picture share a number, which means something in its project only
-    copy_exact: Mapped[bool] = mapped_column(Boolean, default=False)  # another of the group has the same pixels
-    brightness: Mapped[float | None] = mapped_column(REAL)  # mean of the tile, 0 to 1
-    # The import that put it here; with it goes what an undone import takes back.
-    import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id", ondelete="SET NULL"), index=True)
-    came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
-    deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
     __table_args__ = (
         UniqueConstraint("project_id", "sha256"),
         Index("ix_picture_project_id_id", "project_id", "id"),
@@ -172,7 +173,7 @@ class Appearance(Base):
 
     __tablename__ = "appearance"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), index=True)
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"))
     import_id: Mapped[int] = mapped_column(ForeignKey("import.id", ondelete="CASCADE"), index=True)
     path: Mapped[str]
     class_name: Mapped[str | None]
