@@ -52,9 +52,13 @@ class Database:
             # A connection that died with a restarted PostgreSQL is noticed before it is used.
             pool_pre_ping=True,
             pool_size=8,
-            # A statement that came ten times would get one plan for whatever it asks: of a Sift, one that takes a
-            # hundred times as long.
-            connect_args={"connect_timeout": 5, "options": "-c plan_cache_mode=force_custom_plan"},
+            connect_args={
+                "connect_timeout": 5,
+                # Not kept on the server: a statement that came ten times would get one plan for whatever it asks, and
+                # of a Sift that is one which takes a hundred times as long. Not `plan_cache_mode` either: that would
+                # plan the check of every foreign key of every row anew.
+                "prepare_threshold": None,
+            },
         )
 
     @contextmanager

@@ -1,6 +1,6 @@
 /** Rows: bring in, look, sort, divide, mend. */
 import { type DragEvent, type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { SetName } from "../../api/client";
 import { useBin, useCopies, useField, useJobs, usePictureDetail } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
@@ -252,12 +252,13 @@ export function RowsPlace() {
           <TestLook run={run} look={look} judging={judging} onLook={() => void take()} />
         )}
         {unequal && (
-          <span
-            className="text-wrong"
-            title={`${unequal.smallest.name} has ${unequal.smallest.count}, ${unequal.largest.name} ${unequal.largest.count}`}
+          <Link
+            to={`/p/${project.id}/runs?part=learning`}
+            className="text-wrong hover:underline"
+            title={`${unequal.smallest.name} has ${unequal.smallest.count}, ${unequal.largest.name} ${unequal.largest.count}. See what training can do about it`}
           >
             Classes unequal, 1 : {unequal.times.toFixed(unequal.times < 10 ? 1 : 0)}
-          </span>
+          </Link>
         )}
         <label className="flex items-center gap-1.5 text-quiet" title="After a label, go to the next picture">
           <input

@@ -74,8 +74,13 @@ export function Ledger({ runs, shown, onShow }: Props) {
               <td className="px-3">
                 {run.recipe.network}, {run.recipe.preprocessing.size} px
               </td>
-              <td className="px-3">{variationWords(run.recipe.variation)}</td>
-              <td className="px-3">{scheduleWords(run.recipe.settings)}</td>
+              <td className="max-w-[180px] truncate px-3" title={variationWords(run.recipe.variation)}>
+                {variationWords(run.recipe.variation)}
+              </td>
+              {/* Takes what is left of the width, so that the table never goes beyond it. */}
+              <td className="w-full max-w-0 truncate px-3" title={scheduleWords(run.recipe.settings)}>
+                {scheduleWords(run.recipe.settings)}
+              </td>
               <td className="px-3">{run.split_number}</td>
             </tr>
           );

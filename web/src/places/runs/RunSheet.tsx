@@ -1,6 +1,6 @@
 /** The Run sheet: a run's ingredients, each as a picture of itself; detail opens on demand. */
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import type { ClassOf, Network, Project, Recipe, Split } from "../../api/client";
 import { useSplitChecks, useVariationSheet } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/queries";
@@ -29,6 +29,8 @@ interface Props {
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
   onDivide: () => void;
+  /** The part on learning is what someone came for. */
+  learning: boolean;
   /** Lays an ingredient's own place over the curves. */
   onOpen: (ingredient: "preprocessing" | "variation") => void;
   onTrain: () => void;
@@ -42,6 +44,7 @@ export function RunSheet({
   recipe,
   onRecipe,
   onDivide,
+  learning,
   onOpen,
   onTrain,
   busy,
@@ -146,7 +149,7 @@ export function RunSheet({
             onChange={(seed) => onRecipe({ ...recipe, settings: { ...settings, seed } })}
           />
         </Part>
-        <Part title="Learning" words={ruleWords(settings)}>
+        <Part title="Learning" words={ruleWords(settings)} asked={learning}>
           <div className="mb-2 flex flex-col gap-2">
             <Choice
               label="Optimizer"
@@ -222,9 +225,25 @@ function setTotals(split: Split | undefined) {
   return totals;
 }
 
-function Part(props: { title: string; words: string; picture?: ReactNode; children: ReactNode }) {
+/** `asked`: the address names this part, so it is open and in sight from the beginning. */
+function Part(props: {
+  title: string;
+  words: string;
+  picture?: ReactNode;
+  asked?: boolean;
+  children: ReactNode;
+}) {
+  const place = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (props.asked) place.current?.scrollIntoView();
+  }, [props.asked]);
   return (
-    <Disclosure as="section" className="border-b border-hairline py-2 last:border-0">
+    <Disclosure
+      as="section"
+      ref={place}
+      defaultOpen={!!props.asked}
+      className="border-b border-hairline py-2 last:border-0"
+    >
       {({ open }) => (
         <>
           <DisclosureButton className="flex w-full cursor-pointer items-baseline gap-2 text-left">

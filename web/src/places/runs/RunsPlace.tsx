@@ -91,6 +91,7 @@ export function RunsPlace() {
           recipe={recipe}
           onRecipe={setChanged}
           onDivide={() => setDividing(true)}
+          learning={part === "learning"}
           onOpen={(part) => setAddress({ part })}
           onTrain={() => void train()}
           busy={busy || !project.pictures}
