@@ -56,7 +56,8 @@ class FolderSource:
         """
         try:
             with open(self.place_of(name), "rb") as file:  # noqa: PTH123
-                return file.read(self._limits.member_mb * 2**20 + 1)
+                # Not just up to the limit: so much memory would be asked for, and given back, for every file.
+                return file.read(min(os.fstat(file.fileno()).st_size, self._limits.member_mb * 2**20) + 1)
         except FileNotFoundError as error:
             # Asked for by a name from an earlier listing, whose odd names this object has not met yet.
             if name.isascii() or self._odd:

@@ -112,7 +112,7 @@ class ByteStore:
         """
         sha256 = hashlib.sha256(data).hexdigest()
         path = self.picture_path(sha256)
-        if not self.exists(path) and not (place and self._take_over(place, path)):
+        if not (place and self._take_over(place, path)) and not self.exists(path):
             self.write(path, data)
         return sha256
 

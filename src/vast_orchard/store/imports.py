@@ -1,5 +1,6 @@
 """Imports: a batch of pictures at a time, safe to repeat."""
 
+import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -30,35 +31,38 @@ __all__ = [
     "take_turn",
 ]
 
+# What is stored of an arriving picture as it is.
+_FACTS = (
+    "sha256", "name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note", "brightness",
+)  # fmt: skip
 
 # A number of our own for PostgreSQL's advisory locks.
 _IMPORT_LOCK = 4_210
 
 
-# A batch is one statement with a list for each column: a statement a row would cost as much as decoding the pictures.
+# A batch is one statement with all its rows as JSON: a statement a row would cost as much as decoding the pictures, and
+# a list for each column is written out by the driver value by value.
 _ADD_PICTURES = text(
-    "with added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, copy_exact, sha256,"
+    "with fresh as (select * from json_to_recordset(cast(:rows as json)) as x (place int, sha256 text, name text,"
+    " class_id int, width int, height int, mode text, format text, size_bytes int, thumbnail_bytes int, note text,"
+    " brightness real)),"
+    " added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, copy_exact, sha256,"
     " name, class_id, width, height, mode, format, size_bytes, thumbnail_bytes, note, brightness)"
-    " select :project, :import, false, false, false, false, x.*"
-    " from unnest(cast(:sha256 as text[]), cast(:name as text[]),"
-    " cast(:class_id as int[]), cast(:width as int[]), cast(:height as int[]), cast(:mode as text[]),"
-    " cast(:format as text[]), cast(:size_bytes as int[]), cast(:thumbnail_bytes as int[]), cast(:note as text[]),"
-    " cast(:brightness as real[])) x"
-    " on conflict on constraint uq_picture_project_id_sha256 do nothing returning id, sha256),"
-    # All tiles in one run of bytes: a list of them would be written out in hexadecimal digits.
+    " select :project, :import, false, false, false, false, sha256, name, class_id, width, height, mode, format,"
+    " size_bytes, thumbnail_bytes, note, brightness from fresh returning id, sha256),"
+    # All tiles in one run of bytes: as JSON they would be written out in digits.
     " tiled as (insert into picture_tile (picture_id, pixels)"
-    " select added.id, substring(cast(:tiles as bytea) from cast((t.place - 1) * :tile_bytes + 1 as int)"
-    " for cast(:tile_bytes as int))"
-    " from added join unnest(cast(:sha256 as text[])) with ordinality t (sha256, place) using (sha256))"
-    " select id from added"
+    " select added.id, substring(cast(:tiles as bytea) from fresh.place * :tile_bytes + 1 for :tile_bytes)"
+    " from added join fresh using (sha256))"
+    " select sha256, id from added"
 )
 
 # The same file again is the same appearance; if it came with an import that was undone, it counts from now on. Within
 # a batch no path comes twice, but one content may.
 _ADD_APPEARANCES = text(
     "insert into appearance (import_id, picture_id, path, class_name, set_name, group_key)"
-    " select :import, x.* from unnest(cast(:pictures as bigint[]), cast(:paths as text[]), cast(:classes as text[]),"
-    " cast(:sets as text[]), cast(:groups as text[])) x"
+    " select :import, x.* from json_to_recordset(cast(:rows as json))"
+    " as x (picture_id bigint, path text, class_name text, set_name text, group_key text)"
     " on conflict on constraint uq_appearance_picture_id_path do update set import_id = excluded.import_id,"
     " class_name = excluded.class_name, set_name = excluded.set_name, group_key = excluded.group_key"
     " where exists (select 1 from import i where i.id = appearance.import_id and i.undone_at is not null)"
@@ -303,78 +307,77 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
         return BatchResult(added=0, two_labels=0)
     take_turn(session, project_id)
     classes = find_or_add_classes(session, project_id, (arrived.class_name for arrived in batch if arrived.class_name))
-    _take_from_bin(session, import_id, project_id, {arrived.sha256 for arrived in batch})
-    added = _add_pictures(session, import_id, project_id, batch, {name: entry.id for name, entry in classes.items()})
-    found = session.execute(
-        select(Picture.sha256, Picture.id).where(
-            Picture.project_id == project_id, among_texts(Picture.sha256, {arrived.sha256 for arrived in batch})
-        )
-    )
-    ids = {row.sha256: row.id for row in found}
+    before = _here_already(session, import_id, project_id, {arrived.sha256 for arrived in batch})
+    fresh = [arrived for arrived in batch if arrived.sha256 not in before]
+    added = _add_pictures(session, import_id, project_id, fresh, {name: entry.id for name, entry in classes.items()})
+    ids = before | added
     # A picture that is new has no label from before; asking for all would go through every appearance there is.
-    labels = _labels_so_far(session, [picture for picture in ids.values() if picture not in added])
+    labels = _labels_so_far(session, list(before.values()))
     two: set[int] = set()
     named = [classes[arrived.class_name] if arrived.class_name else None for arrived in batch]
     for arrived, entry in zip(batch, named, strict=True):
         if entry:
-            before = labels.setdefault(ids[arrived.sha256], set())
-            if before - {entry.name.lower()}:
+            so_far = labels.setdefault(ids[arrived.sha256], set())
+            if so_far - {entry.name.lower()}:
                 two.add(ids[arrived.sha256])
-            before.add(entry.name.lower())
-    session.execute(
-        _ADD_APPEARANCES,
+            so_far.add(entry.name.lower())
+    rows = [
         {
-            "import": import_id,
-            "pictures": [ids[arrived.sha256] for arrived in batch],
-            "paths": [arrived.path for arrived in batch],
-            "classes": [entry.name if entry else None for entry in named],
-            "sets": [arrived.set_name for arrived in batch],
-            "groups": [arrived.group_key for arrived in batch],
-        },
-    )
-    fresh = update(Picture).where(among(Picture.id, list(two)), Picture.two_labels.is_(False)).values(two_labels=True)
-    two_labels = len(session.execute(fresh.returning(Picture.id)).all()) if two else 0
+            "picture_id": ids[arrived.sha256],
+            "path": arrived.path,
+            "class_name": entry.name if entry else None,
+            "set_name": arrived.set_name,
+            "group_key": arrived.group_key,
+        }
+        for arrived, entry in zip(batch, named, strict=True)
+    ]
+    session.execute(_ADD_APPEARANCES, {"import": import_id, "rows": json.dumps(rows)})
+    marked = update(Picture).where(among(Picture.id, list(two)), Picture.two_labels.is_(False)).values(two_labels=True)
+    two_labels = len(session.execute(marked.returning(Picture.id)).all()) if two else 0
     tell(session, "pictures", project_id)
     return BatchResult(added=len(added), two_labels=two_labels)
 
 
-def _take_from_bin(session: Session, import_id: int, project_id: int, sha256s: Collection[str]) -> None:
-    """What lies in the bin and comes in again is here again, as it was."""
-    binned = Picture.project_id == project_id, Picture.deleted_at.is_not(None), among_texts(Picture.sha256, sha256s)
-    back = update(Picture).where(*binned).values(deleted_at=None, import_id=import_id)
-    if session.execute(back.returning(Picture.id)).all():
+def _here_already(session: Session, import_id: int, project_id: int, sha256s: Collection[str]) -> dict[str, int]:
+    """Those of the contents that the project holds, with their ids; what lies in the bin is here again, as it was."""
+    found = session.execute(
+        select(Picture.sha256, Picture.id, Picture.deleted_at.is_not(None)).where(
+            Picture.project_id == project_id, among_texts(Picture.sha256, sha256s)
+        )
+    ).all()
+    binned = [picture for _, picture, lies_in_bin in found if lies_in_bin]
+    if binned:
+        session.execute(update(Picture).where(among(Picture.id, binned)).values(deleted_at=None, import_id=import_id))
         revive_classes(session, project_id)
+    return {sha256: picture for sha256, picture, _ in found}
 
 
 def _add_pictures(
-    session: Session, import_id: int, project_id: int, batch: Sequence[ArrivedPicture], classes: Mapping[str, int]
-) -> set[int]:
-    """The pictures that are new; of one content the first file counts."""
+    session: Session, import_id: int, project_id: int, fresh: Sequence[ArrivedPicture], classes: Mapping[str, int]
+) -> dict[str, int]:
+    """Ids of what is new, by content; of one content the first file counts."""
     first: dict[str, ArrivedPicture] = {}
-    for arrived in batch:
+    for arrived in fresh:
         first.setdefault(arrived.sha256, arrived)
-    columns = {
-        key: [getattr(arrived, key) for arrived in first.values()]
-        for key in ("name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note", "brightness")
-    }
-    ids = [classes[x.class_name] if x.class_name else None for x in first.values()]
+    if not first:
+        return {}
+    rows = [
+        {key: getattr(arrived, key) for key in _FACTS}
+        | {"place": place, "class_id": classes[arrived.class_name] if arrived.class_name else None}
+        for place, arrived in enumerate(first.values())
+    ]
+    tiles = [arrived.tile for arrived in first.values()]
     found = session.execute(
         _ADD_PICTURES,
         {
             "project": project_id,
             "import": import_id,
-            "sha256": list(first),
-            "class_id": ids,
-            **columns,
-            **_tiles(first),
+            "rows": json.dumps(rows),
+            "tiles": b"".join(tiles),
+            "tile_bytes": len(tiles[0]),
         },
     )
-    return set(found.scalars())
-
-
-def _tiles(batch: Mapping[str, ArrivedPicture]) -> dict[str, Any]:
-    tiles = [arrived.tile for arrived in batch.values()]
-    return {"tiles": b"".join(tiles), "tile_bytes": len(tiles[0])}
+    return dict(found.all())
 
 
 def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, set[str]]:
