@@ -65,8 +65,7 @@ class Screen:
 
     def one(self, css: str) -> WebElement:
         """The first element of a selector, once it is there."""
-        self.until(css, lambda: self.all(css))
-        return self.all(css)[0]
+        return self.until(css, lambda: self.all(css))[0]
 
     def reads(self, css: str, words: str) -> None:
         """Wait until an element holds these words."""

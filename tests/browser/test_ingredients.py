@@ -174,3 +174,18 @@ def test_a_variation_grows_from_the_questions(screen: Screen) -> None:
     screen.reads("[data-testid=run-sheet]", "grey, whole, with a border")
     screen.one("[aria-label='Open variation']").click()
     assert screen.one("[role=switch][aria-label=hue]").get_attribute("disabled") is not None
+
+
+def test_unequal_classes_lead_to_what_can_be_done_about_them(screen: Screen, running: Running) -> None:
+    members = {
+        f"{name}/{n}.png": encoded(photograph(name, np.random.default_rng(1000 * k + n), side=32))
+        for k, (name, count) in enumerate({"plate": 12, "needle": 2}.items())
+        for n in range(count)
+    }
+    project = running.bring_in("Unequal", zipped(members))
+    screen.open(f"/p/{project}/rows")
+    screen.press("Classes unequal, 1 : 6.0")
+    screen.reads("[data-testid=imbalance]", "plate has 6.0 times as many pictures as needle; each is shown once.")
+    _choose(screen, "shown alike")
+    # Fourteen pictures an epoch: seven of each class, so that one of two needles comes three and a half times.
+    screen.reads("[data-testid=imbalance]", "An epoch shows each needle 3.5 times and each plate 0.6 times")
