@@ -19,7 +19,7 @@ from vast_orchard.formats.source_survey import SourceRecord, class_order, try_re
 from vast_orchard.jobs.arriving import Glimpse, opening
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.source_place import open_settled, settle_source, settled_files
-from vast_orchard.store.imports import get_import, known_contents, set_place, set_survey
+from vast_orchard.store.imports import get_import, holds_pictures, known_contents, set_place, set_survey
 from vast_orchard.store.values import ImportValue
 
 __all__ = ["read_source", "record_of"]
@@ -84,6 +84,8 @@ class _Surveyor:
         self._formats: Counter[str] = Counter()
         self._traits: Counter[str] = Counter()
         self._pictures = self._known = self._bytes = 0
+        with context.database.session() as session:
+            self._into_empty = not holds_pictures(session, entry.project_id)
         self._smallest: list[int] = []
         self._largest: list[int] = []
 
@@ -176,8 +178,7 @@ class _Surveyor:
 
     def _note(self, entries: Sequence[Glimpse], out: IO[str], progress: Progress) -> None:
         contents = {entry.sha256 for entry in entries if isinstance(entry, ListedFile)}
-        with self._context.database.session() as session:
-            known = known_contents(session, self._entry.project_id, contents)
+        known = self._known_of(contents)
         rows = []
         for entry in entries:
             if isinstance(entry, tuple):
@@ -187,6 +188,13 @@ class _Surveyor:
             rows.append(replace(entry, known=True) if entry.sha256 in known else entry)
         write_lines(out, rows)
         progress.advance(len(rows))
+
+    def _known_of(self, contents: set[str]) -> set[str]:
+        """Those that the project holds already; of an empty project, as it is at a first import, nobody need ask."""
+        if self._into_empty:
+            return set()
+        with self._context.database.session() as session:
+            return known_contents(session, self._entry.project_id, contents)
 
     def _count(self, entry: ListedFile, known: bool) -> None:
         self._pictures += 1

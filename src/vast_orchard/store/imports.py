@@ -23,6 +23,7 @@ __all__ = [
     "end_import",
     "get_import",
     "give_up_import",
+    "holds_pictures",
     "known_contents",
     "list_imports",
     "set_place",
@@ -279,6 +280,12 @@ def end_import(
 def count_added(session: Session, import_id: int) -> int:
     """Pictures that are in the project because of this import."""
     return session.scalar(select(func.count()).select_from(Picture).where(Picture.import_id == import_id)) or 0
+
+
+def holds_pictures(session: Session, project_id: int) -> bool:
+    """Whether a project holds any picture, not counting its bin."""
+    held = select(Picture.id).where(Picture.project_id == project_id, Picture.deleted_at.is_(None)).limit(1)
+    return session.scalar(held) is not None
 
 
 def known_contents(session: Session, project_id: int, sha256s: Collection[str]) -> set[str]:
