@@ -121,6 +121,7 @@ def crystals(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+@pytest.hookimpl(tryfirst=True)  # before the groups are read
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Of two processes one has all tests with a browser, from the first to the last; a file's tests stay together."""
     for item in items:
