@@ -119,12 +119,3 @@ def crystals(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("crystals")
     write_collection(folder, count=140, seed=3)
     return folder
-
-
-@pytest.hookimpl(tryfirst=True)  # before the groups are read
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Of two processes one has all tests with a browser, from the first to the last; a file's tests stay together."""
-    for item in items:
-        in_browser = item.get_closest_marker("browser") is not None
-        item.add_marker(pytest.mark.xdist_group("browser" if in_browser else item.nodeid.split("::")[0]))
-    items.sort(key=lambda item: item.get_closest_marker("browser") is None)
