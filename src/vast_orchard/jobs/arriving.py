@@ -164,7 +164,7 @@ def stand_ready() -> None:
     That process has loaded what opens files, and nothing that computes: forking it is safe where forking a worker is
     not. It ends with this one.
     """
-    get_context("forkserver").set_forkserver_preload([__name__])
+    get_context("forkserver").set_forkserver_preload([__name__, f"{__package__}.loaded_ahead"])
     forkserver.ensure_running()
 
 
