@@ -6,7 +6,7 @@ from sqlalchemy import ColumnElement, delete, func, select, text
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, MissingError
-from vast_orchard.store.database import among, among_texts, tell
+from vast_orchard.store.database import among, among_contents, tell
 from vast_orchard.store.schema import Checkpoint, Export, Import, Parcel, Picture, Project, Run, RunPicture
 from vast_orchard.store.values import BinnedPicture, DiskUse, ProjectFiles
 
@@ -60,11 +60,11 @@ def delete_some_binned(session: Session, project_id: int, limit: int) -> list[st
 
 def held_contents(session: Session, sha256s: Sequence[str], *, but_for: int = 0) -> set[str]:
     """Those of the contents that some project or some run still holds, not counting the project `but_for`."""
-    pictures = select(Picture.sha256).where(among_texts(Picture.sha256, sha256s), Picture.project_id != but_for)
+    pictures = select(Picture.sha256).where(among_contents(Picture.sha256, sha256s), Picture.project_id != but_for)
     runs = (
         select(RunPicture.sha256)
         .join(Run, Run.id == RunPicture.run_id)
-        .where(among_texts(RunPicture.sha256, sha256s), Run.project_id != but_for)
+        .where(among_contents(RunPicture.sha256, sha256s), Run.project_id != but_for)
     )
     return set(session.scalars(pictures)) | set(session.scalars(runs.distinct()))
 

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import String, any_, cast, func, select, update
+from sqlalchemy import String, cast, func, select, update
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
@@ -116,26 +116,33 @@ def _flush_name(session: Session, name: str) -> None:
 def find_or_add_classes(session: Session, project_id: int, names: Iterable[str]) -> dict[str, Class]:
     """By each name the class of that name in any capitals, or a new one; new ones come in the order of `names`."""
     wanted = list(dict.fromkeys(names))
-    spelled = func.unnest(cast(wanted, ARRAY(String))).column_valued("name")
-    # PostgreSQL changes the case, as it does in the index that keeps names apart.
-    folded = dict(session.execute(select(spelled, func.lower(spelled))).all())
-    found = _by_folded_name(session, project_id, folded.values())
-    if not found.keys() >= set(folded.values()):
+    found = _by_name(session, project_id, wanted)
+    if len(found) < len(wanted):
         # Asked again behind the turnstile: another window or import may have made some since.
         _wait_for_turn(session, project_id)
-        found = _by_folded_name(session, project_id, folded.values())
-        lacking: dict[str, str] = {}
-        for name in wanted:
-            if folded[name] not in found:
-                lacking.setdefault(folded[name], checked_name(name, "class"))
-        found |= zip(lacking, _add(session, project_id, list(lacking.values())), strict=True)
-    return {name: found[folded[name]] for name in wanted}
+        found = _by_name(session, project_id, wanted)
+        lacking = [name for name in wanted if name not in found]
+        folded = _folded(session, lacking)
+        first: dict[str, str] = {}  # of several spellings of a name the first
+        for name in lacking:
+            first.setdefault(folded[name], checked_name(name, "class"))
+        made = dict(zip(first, _add(session, project_id, list(first.values())), strict=True))
+        found |= {name: made[folded[name]] for name in lacking}
+    return {name: found[name] for name in wanted}
 
 
-def _by_folded_name(session: Session, project_id: int, folded: Collection[str]) -> dict[str, Class]:
-    key = func.lower(Class.name)
-    named = Class.project_id == project_id, Class.deleted_at.is_(None), key == any_(cast(list(folded), ARRAY(String)))
-    return dict(session.execute(select(key, Class).where(*named)).all())
+def _by_name(session: Session, project_id: int, names: Collection[str]) -> dict[str, Class]:
+    """Those of the names that a class has in any capitals."""
+    spelled = func.unnest(cast(list(names), ARRAY(String))).column_valued("spelling")
+    # PostgreSQL changes the case, as it does in the index that keeps names apart.
+    same = func.lower(Class.name) == func.lower(spelled)
+    asked = select(spelled, Class).where(Class.project_id == project_id, Class.deleted_at.is_(None), same)
+    return dict(session.execute(asked).all())
+
+
+def _folded(session: Session, names: Collection[str]) -> dict[str, str]:
+    spelled = func.unnest(cast(list(names), ARRAY(String))).column_valued("spelling")
+    return dict(session.execute(select(spelled, func.lower(spelled))).all())
 
 
 def _wait_for_turn(session: Session, project_id: int) -> None:

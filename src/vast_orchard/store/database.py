@@ -5,15 +5,16 @@ from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from psycopg import OperationalError as DriverError
 from psycopg.errors import DeadlockDetected
-from sqlalchemy import BigInteger, ColumnElement, Engine, String, any_, cast, create_engine, text
+from sqlalchemy import BigInteger, ColumnElement, Engine, any_, cast, create_engine, func, text
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from vast_orchard.errors import ConflictError, DatabaseGoneError
 
-__all__ = ["CHANNEL", "Database", "among", "among_texts", "tell"]
+__all__ = ["CHANNEL", "Database", "among", "among_contents", "tell"]
 
 CHANNEL = "vast_orchard"
 
@@ -25,9 +26,9 @@ def among(
     return column == any_(cast(list(values), ARRAY(BigInteger)))
 
 
-def among_texts(column: InstrumentedAttribute[str], values: Collection[str]) -> ColumnElement[bool]:
-    """The same for text."""
-    return column == any_(cast(list(values), ARRAY(String)))
+def among_contents(column: InstrumentedAttribute[str], sha256s: Collection[str]) -> ColumnElement[bool]:
+    """The same for contents, which go over as one text: the driver writes a list value by value."""
+    return column == any_(func.string_to_array(",".join(sha256s), ","))
 
 
 def tell(session: Session, topic: str, project_id: int, **facts: Any) -> None:
@@ -75,8 +76,9 @@ class Database:
         try:
             with Session(self.engine, expire_on_commit=False) as session, session.begin():
                 yield session
-        except OperationalError as error:
-            if isinstance(error.orig, DeadlockDetected):
+        # Where rows are copied, the driver's own errors come through.
+        except (OperationalError, DriverError) as error:
+            if isinstance(getattr(error, "orig", error), DeadlockDetected):
                 raise ConflictError(
                     "Two windows changed the same pictures at once, and this one gave way: nothing was changed here.",
                     "Do it again.",

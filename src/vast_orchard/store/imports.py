@@ -1,7 +1,7 @@
 """Imports: a batch of pictures at a time, safe to repeat."""
 
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session, object_session
 
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.classes import find_or_add_classes, revive_classes
-from vast_orchard.store.database import among, among_texts, tell
+from vast_orchard.store.database import among, among_contents, tell
+from vast_orchard.store.fresh_rows import FreshAppearance, FreshPicture, new_picture_ids, write_fresh
 from vast_orchard.store.schema import Action, Appearance, Import, ImportState, Job, JobKind, JobState, Picture
 from vast_orchard.store.values import ArrivedPicture, ImportValue
 
@@ -32,31 +33,9 @@ __all__ = [
     "take_turn",
 ]
 
-# What is stored of an arriving picture as it is.
-_FACTS = (
-    "sha256", "name", "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note", "brightness",
-)  # fmt: skip
-
 # A number of our own for PostgreSQL's advisory locks.
 _IMPORT_LOCK = 4_210
 
-
-# A batch is one statement with all its rows as JSON: a statement a row would cost as much as decoding the pictures, and
-# a list for each column is written out by the driver value by value.
-_ADD_PICTURES = text(
-    "with fresh as (select * from json_to_recordset(cast(:rows as json)) as x (place int, sha256 text, name text,"
-    " class_id int, width int, height int, mode text, format text, size_bytes int, thumbnail_bytes int, note text,"
-    " brightness real)),"
-    " added as (insert into picture (project_id, import_id, two_labels, excluded, unsure, copy_exact, sha256,"
-    " name, class_id, width, height, mode, format, size_bytes, thumbnail_bytes, note, brightness)"
-    " select :project, :import, false, false, false, false, sha256, name, class_id, width, height, mode, format,"
-    " size_bytes, thumbnail_bytes, note, brightness from fresh returning id, sha256),"
-    # All tiles in one run of bytes: as JSON they would be written out in digits.
-    " tiled as (insert into picture_tile (picture_id, pixels)"
-    " select added.id, substring(cast(:tiles as bytea) from fresh.place * :tile_bytes + 1 for :tile_bytes)"
-    " from added join fresh using (sha256))"
-    " select sha256, id from added"
-)
 
 # The same file again is the same appearance; if it came with an import that was undone, it counts from now on. Within
 # a batch no path comes twice, but one content may.
@@ -291,7 +270,7 @@ def holds_pictures(session: Session, project_id: int) -> bool:
 def known_contents(session: Session, project_id: int, sha256s: Collection[str]) -> set[str]:
     """Those of the contents that the project holds, not counting its bin."""
     found = select(Picture.sha256).where(
-        Picture.project_id == project_id, Picture.deleted_at.is_(None), among_texts(Picture.sha256, sha256s)
+        Picture.project_id == project_id, Picture.deleted_at.is_(None), among_contents(Picture.sha256, sha256s)
     )
     return set(session.scalars(found))
 
@@ -315,41 +294,66 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
     take_turn(session, project_id)
     classes = find_or_add_classes(session, project_id, (arrived.class_name for arrived in batch if arrived.class_name))
     before = _here_already(session, import_id, project_id, {arrived.sha256 for arrived in batch})
-    fresh = [arrived for arrived in batch if arrived.sha256 not in before]
-    added = _add_pictures(session, import_id, project_id, fresh, {name: entry.id for name, entry in classes.items()})
-    ids = before | added
+    fresh: dict[str, ArrivedPicture] = {}  # of one content the first file counts
+    for arrived in batch:
+        if arrived.sha256 not in before:
+            fresh.setdefault(arrived.sha256, arrived)
+    ids = before | dict(zip(fresh, new_picture_ids(session, len(fresh)), strict=True))
+    named = [classes[arrived.class_name] if arrived.class_name else None for arrived in batch]
     # A picture that is new has no label from before; asking for all would go through every appearance there is.
     labels = _labels_so_far(session, list(before.values()))
     two: set[int] = set()
-    named = [classes[arrived.class_name] if arrived.class_name else None for arrived in batch]
     for arrived, entry in zip(batch, named, strict=True):
         if entry:
             so_far = labels.setdefault(ids[arrived.sha256], set())
             if so_far - {entry.name.lower()}:
                 two.add(ids[arrived.sha256])
             so_far.add(entry.name.lower())
-    rows = [
+    write_fresh(
+        session,
+        project_id,
+        import_id,
+        [
+            FreshPicture(
+                id=ids[sha256],
+                class_id=classes[arrived.class_name].id if arrived.class_name else None,
+                two_labels=ids[sha256] in two,
+                arrived=arrived,
+            )
+            for sha256, arrived in fresh.items()
+        ],
+        [
+            FreshAppearance(picture_id=ids[arrived.sha256], class_name=entry.name if entry else None, arrived=arrived)
+            for arrived, entry in zip(batch, named, strict=True)
+            if arrived.sha256 in fresh
+        ],
+    )
+    again = [
         {
-            "picture_id": ids[arrived.sha256],
+            "picture_id": before[arrived.sha256],
             "path": arrived.path,
             "class_name": entry.name if entry else None,
             "set_name": arrived.set_name,
             "group_key": arrived.group_key,
         }
         for arrived, entry in zip(batch, named, strict=True)
+        if arrived.sha256 in before
     ]
-    session.execute(_ADD_APPEARANCES, {"import": import_id, "rows": json.dumps(rows)})
-    marked = update(Picture).where(among(Picture.id, list(two)), Picture.two_labels.is_(False)).values(two_labels=True)
-    two_labels = len(session.execute(marked.returning(Picture.id)).all()) if two else 0
+    if again:
+        session.execute(_ADD_APPEARANCES, {"import": import_id, "rows": json.dumps(again)})
+    two_before = list(two.intersection(before.values()))
+    marked = update(Picture).where(among(Picture.id, two_before), Picture.two_labels.is_(False)).values(two_labels=True)
+    two_labels = len(two) - len(two_before)
+    two_labels += len(session.execute(marked.returning(Picture.id)).all()) if two_before else 0
     tell(session, "pictures", project_id)
-    return BatchResult(added=len(added), two_labels=two_labels)
+    return BatchResult(added=len(fresh), two_labels=two_labels)
 
 
 def _here_already(session: Session, import_id: int, project_id: int, sha256s: Collection[str]) -> dict[str, int]:
     """Those of the contents that the project holds, with their ids; what lies in the bin is here again, as it was."""
     found = session.execute(
         select(Picture.sha256, Picture.id, Picture.deleted_at.is_not(None)).where(
-            Picture.project_id == project_id, among_texts(Picture.sha256, sha256s)
+            Picture.project_id == project_id, among_contents(Picture.sha256, sha256s)
         )
     ).all()
     binned = [picture for _, picture, lies_in_bin in found if lies_in_bin]
@@ -359,37 +363,11 @@ def _here_already(session: Session, import_id: int, project_id: int, sha256s: Co
     return {sha256: picture for sha256, picture, _ in found}
 
 
-def _add_pictures(
-    session: Session, import_id: int, project_id: int, fresh: Sequence[ArrivedPicture], classes: Mapping[str, int]
-) -> dict[str, int]:
-    """Ids of what is new, by content; of one content the first file counts."""
-    first: dict[str, ArrivedPicture] = {}
-    for arrived in fresh:
-        first.setdefault(arrived.sha256, arrived)
-    if not first:
-        return {}
-    rows = [
-        {key: getattr(arrived, key) for key in _FACTS}
-        | {"place": place, "class_id": classes[arrived.class_name] if arrived.class_name else None}
-        for place, arrived in enumerate(first.values())
-    ]
-    tiles = [arrived.tile for arrived in first.values()]
-    found = session.execute(
-        _ADD_PICTURES,
-        {
-            "project": project_id,
-            "import": import_id,
-            "rows": json.dumps(rows),
-            "tiles": b"".join(tiles),
-            "tile_bytes": len(tiles[0]),
-        },
-    )
-    return dict(found.all())
-
-
 def _labels_so_far(session: Session, picture_ids: Sequence[int]) -> dict[int, set[str]]:
     """The labels, in small letters, under which each picture came in until now."""
     found: dict[int, set[str]] = {}
+    if not picture_ids:
+        return found
     rows = session.execute(
         select(Appearance.picture_id, func.lower(Appearance.class_name))
         .join(Import, Import.id == Appearance.import_id)

@@ -103,6 +103,7 @@ def report(
         .where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
         .values(stage=stage, done=done, total=total, left_s=left_s)
         .returning(Job.project_id, Job.stop_asked)
+        .execution_options(synchronize_session=False)
     ).first()
     if row is None:
         raise LeaseLostError(f"Job {job_id} belongs to another worker now.", "This one gives it up.")
