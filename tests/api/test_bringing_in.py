@@ -1,6 +1,7 @@
 """Bringing in over HTTP: a source is read, planned, decided on, brought in, and taken back."""
 
 import csv
+import hashlib
 import io
 import os
 import threading
@@ -144,6 +145,27 @@ def test_formats_and_traits_are_counted(desk: _Desk) -> None:
     assert survey["skipped"] == [
         {"path": "b/7.png", "reason": "The file is empty (0 bytes). Copy it again from where it came."}
     ]
+
+
+def test_a_file_that_is_sent_again_leaves_what_came_in_as_it_was(desk: _Desk, world: World) -> None:
+    upload = desk.ask("POST", "/api/uploads")["id"]
+
+    def send(seed: int) -> None:
+        desk.ask(
+            "PUT", f"/api/uploads/{upload}/files", 204, data={"path": "plate/1.png"}, files={"file": ("1", png(seed))}
+        )
+
+    send(1)
+    # In a second folder is what the part leaves out, so that the upload stays.
+    (world.context.uploads / upload / "plate" / "2.png").write_bytes(png(2))
+    entry = desk.bring_in(desk.read("upload", upload, name="in"), part={"per_class": 1, "seed": 3})
+    assert (entry["report"]["added"], entry["report"]["left_out"]) == (1, 1)
+    (picture,) = desk.ask("GET", f"/api/projects/{desk.project}/pictures")["pictures"]
+    # Whichever of the two it was, it was taken over, and is sent once more under its path.
+    send(5)
+    (world.context.uploads / upload / "plate" / "2.png").unlink()
+    stored = desk.ask("GET", f"/api/originals/{picture['sha256']}")
+    assert hashlib.sha256(stored).hexdigest() == picture["sha256"]
 
 
 def test_the_rest_of_a_random_part_can_be_brought_in_later(desk: _Desk) -> None:

@@ -87,7 +87,9 @@ def add_file(
     target = folder / place
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        with target.open("wb") as out:
+        # A file of its own each time: the one that is there may have become a stored picture.
+        target.unlink(missing_ok=True)
+        with target.open("xb") as out:
             shutil.copyfileobj(file.file, out, 1 << 20)
     except OSError as error:
         raise ServiceError(f"{path} cannot be stored: {error}.", "Make room on the disk, then try again.") from error
