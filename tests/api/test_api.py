@@ -69,10 +69,15 @@ def test_pictures_come_in_pages_that_meet(client: TestClient, project: int) -> N
 
 
 def test_thumbnails_sheets_and_whole_pictures(client: TestClient, world: World, project: int) -> None:
+    _bring_in(client, world, project, {"plate/small.png": png(1), "plate/large.png": png(2, (220, 20))})
     pictures = client.get(f"/api/projects/{project}/pictures").json()["pictures"]
-    small = client.get(f"/api/thumbnails/{pictures[0]['sha256']}")
-    assert small.headers["content-type"] == "image/jpeg"
-    assert "immutable" in small.headers["cache-control"]
+    by_name = {entry["name"]: entry["sha256"] for entry in pictures}
+    # A small file is its own thumbnail, whichever of the two it is.
+    for name, kind in ((pictures[0]["name"], "jpeg"), ("small.png", "png"), ("large.png", "jpeg")):
+        small = client.get(f"/api/thumbnails/{by_name[name]}")
+        assert small.headers["content-type"] == f"image/{kind}"
+        assert Image.open(io.BytesIO(small.content)).format == kind.upper()
+        assert "immutable" in small.headers["cache-control"]
     ids = [entry["id"] for entry in pictures[:20]] + [999_999]
     for side, kind in ((12, "image/png"), (24, "image/png"), (56, "image/jpeg")):
         sheet = client.post(f"/api/projects/{project}/sheets", json={"picture_ids": ids, "side": side, "columns": 8})

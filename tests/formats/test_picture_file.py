@@ -15,7 +15,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.errors import PictureError, SettingError
 from vast_orchard.formats.picture_file import (
     PictureLimits,
-    is_own_thumbnail,
+    glance,
     network_pixels,
     read_picture,
     reduced,
@@ -183,6 +183,14 @@ def _samples() -> dict[str, bytes]:
 _DAMAGED = 200
 
 
+def _refused_too(data: bytes) -> None:
+    """What cannot be read is refused by a glance, or left to be decoded; it is never taken for decoded."""
+    try:
+        assert glance(data, PictureLimits(megapixels=4)).small is None
+    except PictureError as error:
+        assert error.mend
+
+
 @pytest.mark.parametrize("name", _samples())
 def test_every_damaged_file_is_read_or_refused_in_words(name: str) -> None:
     # Eleven samples, 200 damages each: flipped, missing, doubled and foreign bytes.
@@ -205,6 +213,7 @@ def test_every_damaged_file_is_read_or_refused_in_words(name: str) -> None:
         except PictureError as error:
             refused += 1
             assert error.mend
+            _refused_too(bytes(data))
         else:
             # A size that only the damage made up is bounded by the limit.
             assert picture.width * picture.height <= 4_000_000
@@ -223,21 +232,59 @@ def _jpeg(size: tuple[int, int], mode: str = "RGB", turned: int | None = None) -
     return buffer.getvalue()
 
 
+def _turned_behind_its_pixels() -> bytes:
+    """A PNG whose EXIF tag stands after what it turns, as its standard allows."""
+    plain, exif = png(1, (40, 30)), Image.Exif()
+    exif[0x0112] = 6
+    tag = b"eXIf" + exif.tobytes().removeprefix(b"Exif\0\0")
+    chunk = (len(tag) - 4).to_bytes(4, "big") + tag + zlib.crc32(tag).to_bytes(4, "big")
+    return plain[:-12] + chunk + plain[-12:]  # before the last twelve bytes, which end the file
+
+
+def _moving() -> bytes:
+    frames = [Image.new("RGB", (20, 20), colour) for colour in ("red", "blue")]
+    return encoded(frames[0], "PNG", save_all=True, append_images=frames[1:])
+
+
 @pytest.mark.parametrize(
     ("data", "own"),
     [
         (_jpeg((208, 90)), True),
         (_jpeg((96, 96), "L"), True),
+        (png(1, (96, 96)), True),
+        (encoded(Image.new("L", (40, 30)), "PNG"), True),
         (_jpeg((209, 90)), False),
         (_jpeg((96, 96), "CMYK"), False),
         (_jpeg((96, 64), turned=6), False),
+        (_turned_behind_its_pixels(), False),
         (_jpeg((96, 96)) + bytes(70_000), False),
-        (png(1, (96, 96)), False),
+        (png(1, (200, 200)), False),
+        (encoded(Image.new("RGBA", (40, 30)), "PNG"), False),
+        (encoded(Image.new("P", (40, 30)), "PNG"), False),
+        (encoded(Image.fromarray(np.zeros((30, 40), np.uint16)), "PNG"), False),
+        (_moving(), False),
+        (encoded(Image.new("RGB", (40, 30)), "BMP"), False),
     ],
-    ids=["small", "grey", "large", "CMYK", "turned", "heavy", "png"],
-)
-def test_a_small_plain_jpeg_is_its_own_thumbnail(data: bytes, own: bool) -> None:
-    assert is_own_thumbnail(read_picture(data), len(data)) is own
+    ids=[
+        "small", "grey", "PNG", "grey PNG", "large", "CMYK", "turned", "turned at its end", "heavy", "heavy PNG",
+        "alpha", "palette", "16-bit", "moving", "BMP",
+    ],
+)  # fmt: skip
+def test_a_small_file_that_browsers_show_as_it_is_is_its_own_thumbnail(data: bytes, own: bool) -> None:
+    seen = glance(data)
+    assert (seen.small is not None) is own
+    if seen.small:
+        picture = read_picture(data)
+        assert (seen.width, seen.height, seen.small.mode) == (picture.width, picture.height, picture.mode)
+        assert seen.small.tile == tile(picture.upright)
+
+
+def test_of_a_small_picture_a_glance_sees_all_of_its_damage_of_a_large_one_that_of_its_head() -> None:
+    with pytest.raises(PictureError, match="damaged"):
+        glance(_jpeg((96, 96))[:-200])
+    assert glance(_jpeg((900, 600))[:-200]).small is None
+    with pytest.raises(PictureError, match="not a picture"):
+        glance(_jpeg((900, 600))[5:])
 
 
 def test_a_tile_is_the_middle_square() -> None:

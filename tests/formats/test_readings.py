@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_orchard.errors import InputError
-from vast_orchard.formats.inventory import ListedFile, read_inventory, write_lines
+from vast_orchard.formats.inventory import InventoryWriter, ListedFile, SeenWhole, read_inventory
 from vast_orchard.formats.name_pattern import PatternReading
 from vast_orchard.formats.reading_choice import Part, ReadAs, ReadingChoice, choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import open_plan, plan_to_json
@@ -25,16 +25,13 @@ def _sha(text: str) -> str:
 def _record(folder: Path, contents: Mapping[str, str], tables: Sequence[bytes] = (), known: Sequence[str] = ()) -> Any:
     """A record of files by path; the same word as content means the same bytes."""
     record = SourceRecord(folder=folder)
-    with record.inventory.open("w", encoding="utf-8") as out:
-        write_lines(
-            out,
-            [
-                ListedFile(
-                    path=path, sha256=_sha(content), size_bytes=9, width=4, height=3, format="PNG",
-                    traits=(), known=content in known, skipped=None,
-                )
-                for path, content in contents.items()
-            ],
+    with record.writing() as out:
+        out.add(
+            ListedFile(
+                path=path, sha256=_sha(content), size_bytes=9, width=4, height=3, format="PNG",
+                traits=(), known=content in known, skipped=None,
+            )
+            for path, content in contents.items()
         )  # fmt: skip
     for number, table in enumerate(tables):
         record.table_copy(number).write_bytes(table)
@@ -187,19 +184,52 @@ def test_a_larger_part_holds_the_smaller_and_repeated_files_count_once(tmp_path:
     assert drawn(5) < drawn(9)
 
 
-def test_choices_and_inventories_come_back_as_they_were(tmp_path: Path) -> None:
+def test_choices_come_back_as_they_were() -> None:
     choice = ReadingChoice(
         read_as=ReadAs.TABLE, table="a/log.csv", columns={"path": "file"}, renamed={"a": "b"}, part=Part(per_class=3)
     )
     assert choice_from_json(choice_to_json(choice)) == choice
-    entry = ListedFile(
-        path="a/ü\n.png", sha256="0" * 64, size_bytes=1, width=2, height=3, format="PNG", traits=("turned",),
-        known=True, skipped="why",
+
+
+def _listed(path: str, **facts: Any) -> ListedFile:
+    return ListedFile(
+        path=path, sha256="0" * 64, size_bytes=1, width=2, height=3, format="PNG", traits=("turned",),
+        known=True, skipped=None, **facts,
     )  # fmt: skip
-    target = tmp_path / "inventory.jsonl"
-    with target.open("w", encoding="utf-8") as out:
-        write_lines(out, [entry])
-    assert list(read_inventory(target)) == [entry]
+
+
+def test_inventories_come_back_as_they_were(tmp_path: Path) -> None:
+    record = SourceRecord(folder=tmp_path)
+    tiles = [bytes([n]) * 1728 for n in range(3)]
+    with record.writing() as out:
+        entries = [_listed("a/ü\n.png")] + [
+            _listed(f"{n}.png", whole=SeenWhole(mode="RGB", tile=out.add_tile(tile), stamp=n or None))
+            for n, tile in enumerate(tiles)
+        ]
+        out.add(entries)
+    assert out.held == list(record.entries()) == list(read_inventory(record.inventory)) == entries
+    with record.open_tiles() as read:
+        assert [read(place) for place in (2, 0, 1)] == [tiles[2], tiles[0], tiles[1]]
+
+
+def test_a_long_inventory_is_not_held(tmp_path: Path) -> None:
+    with (tmp_path / "lines").open("w") as lines, (tmp_path / "tiles").open("wb") as tiles:
+        out = InventoryWriter(lines, tiles, most_held=2)
+        out.add([_listed("1.png")])
+        out.add([_listed("2.png")])
+        assert [entry.path for entry in out.held or ()] == ["1.png", "2.png"]
+        out.add([_listed("3.png")])
+        out.add([_listed("4.png")])
+        assert out.held is None
+    assert len(list(read_inventory(tmp_path / "lines"))) == 4
+
+
+def test_inventories_of_earlier_versions_are_read(tmp_path: Path) -> None:
+    record = SourceRecord(folder=tmp_path)
+    record.inventory.write_text('["a.png", "ab", 1, 2, 3, "PNG", ["grey"], false, null]\n')
+    assert [(entry.path, entry.traits, entry.whole) for entry in record.pictures()] == [("a.png", ("grey",), None)]
+    with record.open_tiles():
+        pass  # there are none
 
 
 @pytest.mark.parametrize(

@@ -9,18 +9,25 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from PIL import Image
+from sqlalchemy import text
 
-from tests.pictures import png, zipped
+from tests.pictures import encoded, png, zipped
 from tests.world import World, list_pictures
 from vast_orchard.errors import DatabaseGoneError, ServiceError
-from vast_orchard.jobs import importing
+from vast_orchard.formats.picture_file import tile
+from vast_orchard.jobs import arriving, recording
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.imports import add_batch, choose_reading, create_import, get_import
-from vast_orchard.store.jobs import ask_stop
+from vast_orchard.store.jobs import ask_stop, take_job
 from vast_orchard.store.schema import JobKind
+
+
+def _sha(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
 
 
 def _counts(world: World, project: int) -> dict[str, int]:
@@ -131,11 +138,11 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
             raise DatabaseGoneError("The database does not answer.", "")
         return add_batch(*arguments)
 
-    monkeypatch.setattr(importing, "add_batch", dies)
+    monkeypatch.setattr(recording, "add_batch", dies)
     with pytest.raises(DatabaseGoneError):
         perform(world.context, job)
     assert world.job(job).state == "running"
-    assert sum(_counts(world, project).values()) == 512  # one batch
+    assert sum(_counts(world, project).values()) == 128  # the first batch
     monkeypatch.undo()
     assert world.run(job).state == "done"
     assert _counts(world, project) == {"needle": 50, "plate": 500}
@@ -146,7 +153,7 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
 ) -> None:
     project = world.project()
     world.bring_in(project, {"plate/1.png": png(1)})
-    job = world.import_job(project, {"plate/2.png": png(2)})
+    job = world.import_job(project, {"plate/2.png": png(2, (300, 200))})  # too large to be taken over undecoded
 
     def full(*_: object) -> str:
         raise ServiceError("pictures/ab cannot be stored: No space left on device.", "Make room, then repeat.")
@@ -168,6 +175,85 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
     assert not list(world.context.uploads.iterdir())
 
 
+def test_who_lost_the_job_records_nothing_more(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    project = world.project()
+    job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(200)})
+
+    def taken_over_after_first(session: Any, *arguments: Any) -> Any:
+        if _counts(world, project):
+            with world.context.database.session() as other:
+                assert take_job(other, job, "another worker") is not None
+        return add_batch(session, *arguments)
+
+    monkeypatch.setattr(recording, "add_batch", taken_over_after_first)
+    perform(world.context, job)
+    assert world.job(job).state == "running"  # the other worker's now
+    assert _counts(world, project) == {"plate": 128}
+    monkeypatch.undo()
+    assert world.run(job).state == "done"
+    assert _counts(world, project) == {"plate": 200}
+
+
+def _planned(world: World, project: int, members: dict[str, bytes]) -> tuple[int, Path]:
+    """An import that was read and waits for a decision, and the folder of its upload."""
+    upload = world.upload(members)
+    with world.context.database.session() as session:
+        entry = create_import(session, project, "in", upload)
+        job = start_job(session, project, JobKind.READ, "Read in", entry.id)
+    assert world.run(job).state == "done"
+    return entry.id, world.context.uploads / upload
+
+
+def _decide(world: World, project: int, import_id: int) -> dict[str, Any]:
+    with world.context.database.session() as session:
+        choose_reading(session, import_id, (get_import(session, import_id).survey or {})["readings"][0]["choice"])
+        job = start_job(session, project, JobKind.IMPORT, "Bring in", import_id)
+    assert world.run(job).state == "done"
+    with world.context.database.session() as session:
+        return get_import(session, import_id).report or {}
+
+
+def test_small_pictures_are_decoded_for_the_plan_and_not_again(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    project = world.project()
+    damaged = encoded(Image.new("RGB", (90, 60), "red"), "JPEG")[:-100]
+    import_id, _ = _planned(world, project, {"plate/1.png": png(1), "rime/2.png": png(2), "rime/cut.jpg": damaged})
+    with world.context.database.session() as session:
+        survey: Any = get_import(session, import_id).survey
+    assert (survey["pictures"], [skip["path"] for skip in survey["skipped"]]) == (2, ["rime/cut.jpg"])
+    assert "damaged" in survey["skipped"][0]["reason"]
+
+    def never(*_: object) -> None:
+        raise AssertionError("decoded again")
+
+    monkeypatch.setattr(arriving, "keep_picture", never)
+    assert _decide(world, project, import_id)["added"] == 2
+    assert _counts(world, project) == {"plate": 1, "rime": 1}
+    with world.context.database.session() as session:
+        rows = {row.name: row for row in list_pictures(session, project)}
+    assert (rows["1.png"].sha256, rows["1.png"].width, rows["1.png"].height) == (_sha(png(1)), 20, 16)
+    with world.context.database.session() as session:
+        kept = session.scalars(text("select pixels from picture_tile order by picture_id")).all()
+    assert kept == [tile(Image.open(io.BytesIO(png(n))).convert("RGB")) for n in (1, 2)]
+
+
+@pytest.mark.parametrize("as_zip", [True, False])
+def test_what_changed_after_it_was_read_comes_in_as_it_is_now(world: World, as_zip: bool) -> None:
+    project = world.project()
+    before = {f"plate/{n}.png": png(n) for n in range(3)}
+    after = before | {"plate/1.png": png(10), "plate/2.png": b"no picture any more"}
+    import_id, upload = _planned(world, project, {"in.zip": zipped(before)} if as_zip else before)
+    for name, data in ({"in.zip": zipped(after)} if as_zip else after).items():
+        if (upload / name).read_bytes() != data:
+            (upload / name).write_bytes(data)
+    report = _decide(world, project, import_id)
+    assert (report["added"], report["skipped_count"]) == (2, 1)
+    with world.context.database.session() as session:
+        found = {row.name: row.sha256 for row in list_pictures(session, project)}
+    assert found == {"0.png": _sha(png(0)), "1.png": _sha(png(10))}
+    for sha256 in found.values():
+        assert _sha(world.context.store.read(ByteStore.picture_path(sha256))) == sha256
+
+
 def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     project = world.project()
     job = world.import_job(project, {f"plate/{n}.png": png(n) for n in range(600)})
@@ -177,10 +263,10 @@ def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: 
         ask_stop(session, job)
         return result
 
-    monkeypatch.setattr(importing, "add_batch", stop_after_first)
+    monkeypatch.setattr(recording, "add_batch", stop_after_first)
     assert world.run(job).state == "stopped"
     kept = _counts(world, project)["plate"]
-    assert kept == 512  # one batch
+    assert kept == 128  # the first batch
     monkeypatch.undo()
     report = world.bring_in(project, {f"plate/{n}.png": png(n) for n in range(600)})
     assert (report["known"], report["added"]) == (kept, 600 - kept)
@@ -257,7 +343,7 @@ def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server
 ) -> None:
     project = world.project()
     world.bring_in(project, {"plate/1.png": png(1)})
-    stored = world.context.settings.data_dir / "bytes" / ByteStore.picture_path(hashlib.sha256(png(1)).hexdigest())
+    stored = world.context.settings.data_dir / "bytes" / ByteStore.picture_path(_sha(png(1)))
     assert stored.read_bytes() == png(1)
     assert stored.stat().st_nlink == 1
     assert list(world.context.uploads.iterdir()) == []
@@ -271,5 +357,5 @@ def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server
     perform(context, job)
     assert world.job(job).state == "done", world.job(job).error
     theirs.write_bytes(b"changed in its place")
-    kept = world.context.store.read(ByteStore.picture_path(hashlib.sha256(png(2)).hexdigest()))
+    kept = world.context.store.read(ByteStore.picture_path(_sha(png(2))))
     assert kept == png(2)

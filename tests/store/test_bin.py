@@ -12,6 +12,11 @@ from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 
 
+def _large(seed: int) -> bytes:
+    """A picture that needs a thumbnail."""
+    return png(seed, (220, 16))
+
+
 def _held(world: World, sha256: str) -> bool:
     store = world.context.store
     return store.exists(ByteStore.picture_path(sha256)) and store.exists(ByteStore.thumbnail_path(sha256))
@@ -30,7 +35,7 @@ def _counts(world: World, project: int) -> dict[str, int]:
 @pytest.fixture
 def project(world: World) -> int:
     made = world.project()
-    world.bring_in(made, {"plate/1.png": png(1), "plate/2.png": png(2), "rime/3.png": png(3)})
+    world.bring_in(made, {"plate/1.png": _large(1), "plate/2.png": _large(2), "rime/3.png": _large(3)})
     return made
 
 
@@ -76,7 +81,7 @@ def test_out_of_the_bin_by_hand(client: TestClient, world: World, project: int) 
 
 def test_emptying_removes_bytes_that_nobody_holds(client: TestClient, world: World, project: int) -> None:
     other = world.project("Other")
-    world.bring_in(other, {"x/2.png": png(2)})
+    world.bring_in(other, {"x/2.png": _large(2)})
     shas = _shas(world, project)
     _move(client, project, world.picture_ids(project)[:2])
     _empty(client, world, project)
@@ -84,14 +89,14 @@ def test_emptying_removes_bytes_that_nobody_holds(client: TestClient, world: Wor
     assert client.get(f"/api/projects/{project}/bin").json()["count"] == 0
     done = client.post(f"/api/projects/{project}/undo").json()
     assert done["taken_back"] == 0  # there is nothing left to take back
-    report = world.bring_in(project, {"plate/1.png": png(1)})
+    report = world.bring_in(project, {"plate/1.png": _large(1)})
     assert report["added"] == 1
     assert _held(world, shas["1.png"])
 
 
 def test_runs_keep_the_pictures_that_they_were_made_of(client: TestClient, world: World) -> None:
     project = world.project("Runs")
-    members = {f"{c}/{n}.png": png(60 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(12)}
+    members = {f"{c}/{n}.png": _large(60 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(12)}
     world.bring_in(project, members)
     shas = _shas(world, project)
     world.run_job(project)
@@ -108,7 +113,7 @@ def test_an_empty_bin_cannot_be_emptied(client: TestClient, project: int) -> Non
 def test_a_project_is_removed_with_everything(client: TestClient, world: World, project: int) -> None:
     shas = _shas(world, project)
     run, job = 0, 0
-    members = {f"{c}/{n}.png": png(60 * k + n + 20) for k, c in enumerate(("plate", "rime")) for n in range(12)}
+    members = {f"{c}/{n}.png": _large(60 * k + n + 20) for k, c in enumerate(("plate", "rime")) for n in range(12)}
     world.bring_in(project, members)
     run, job = world.run_job(project)
     world.run(job)
@@ -132,14 +137,14 @@ def test_a_project_is_removed_with_everything(client: TestClient, world: World, 
 
 def test_disk_use_says_what_is_shared(client: TestClient, world: World, project: int) -> None:
     other = world.project("Other")
-    world.bring_in(other, {"x/2.png": png(2)})
+    world.bring_in(other, {"x/2.png": _large(2)})
     used = client.get(f"/api/projects/{project}/disk").json()
-    assert used["pictures"] == sum(len(png(n)) for n in (1, 2, 3))
-    assert used["shared"] == len(png(2))
+    assert used["pictures"] == sum(len(_large(n)) for n in (1, 2, 3))
+    assert used["shared"] == len(_large(2))
     assert used["thumbnails"] > 0
     _move(client, project, world.picture_ids(project)[:1])
     used = client.get(f"/api/projects/{project}/disk").json()
-    assert (used["pictures"], used["bin"]) == (len(png(2)) + len(png(3)), len(png(1)))
+    assert (used["pictures"], used["bin"]) == (len(_large(2)) + len(_large(3)), len(_large(1)))
 
 
 def test_notes_are_kept_and_taken_back(client: TestClient, world: World, project: int) -> None:

@@ -54,8 +54,9 @@ def _image(data: bytes, media_type: str) -> Response:
 
 @router.get("/thumbnails/{sha256}", response_class=Response)
 def thumbnail(parts: PartsOf, sha256: Sha256) -> Response:
-    """At most 208 pixels on a side, as JPEG."""
-    return _image(parts.store.read_thumbnail(sha256), "image/jpeg")
+    """At most 208 pixels on a side, as JPEG, or as PNG where a small picture is its own thumbnail."""
+    data = parts.store.read_thumbnail(sha256)
+    return _image(data, _SHOWN_BY_BROWSERS[data[:2]])
 
 
 @router.get("/originals/{sha256}", response_class=Response)

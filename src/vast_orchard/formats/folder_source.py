@@ -44,7 +44,13 @@ class FolderSource:
 
     def place_of(self, name: str) -> str:
         """Where a file lies on the disk."""
-        return f"{self._root}/{self._odd.get(name, name)}"
+        place = f"{self._root}/{self._odd.get(name, name)}"
+        if not name.isascii() and not self._odd and not os.path.lexists(place):
+            # A name from an earlier listing, whose odd names this object has not met yet.
+            self.names()
+            self._odd.setdefault(name, name)
+            return self.place_of(name)
+        return place
 
     def read(self, name: str) -> bytes:
         """The bytes of one file; at most one byte more than the limit, so that larger ones are noticed.
@@ -55,15 +61,10 @@ class FolderSource:
             It cannot be read, or is no longer there.
         """
         try:
-            with open(self.place_of(name), "rb") as file:  # noqa: PTH123
-                # Not just up to the limit: so much memory would be asked for, and given back, for every file.
+            # Without a buffer, and not just up to the limit: so much memory would be asked for every file.
+            with open(self.place_of(name), "rb", buffering=0) as file:  # noqa: PTH123
                 return file.read(min(os.fstat(file.fileno()).st_size, self._limits.member_mb * 2**20) + 1)
         except FileNotFoundError as error:
-            # Asked for by a name from an earlier listing, whose odd names this object has not met yet.
-            if name.isascii() or self._odd:
-                raise ArchiveError(f"{name} is no longer there.", "Put it back, or read the folder again.") from error
+            raise ArchiveError(f"{name} is no longer there.", "Put it back, or read the folder again.") from error
         except OSError as error:
             raise ArchiveError(f"{name} cannot be read ({error.strerror}).", "Allow reading, then repeat.") from error
-        self.names()
-        self._odd.setdefault(name, name)
-        return self.read(name)

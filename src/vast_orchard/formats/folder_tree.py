@@ -10,7 +10,15 @@ from vast_orchard.formats.source import ARCHIVE_ENDINGS
 from vast_orchard.formats.told import NOTHING_TOLD, Told, class_or_none, merge_spellings, set_of
 from vast_orchard.types import SetName
 
-__all__ = ["FolderReading", "PlannedFile", "ReadFolders", "SkippedFile", "folders_of", "read_folders", "reason_to_skip"]
+__all__ = [
+    "FolderReading",
+    "PlannedFile",
+    "ReadFolders",
+    "SkippedFile",
+    "count_folders",
+    "read_folders",
+    "reason_to_skip",
+]
 
 _SYSTEM = {"__macosx", "thumbs.db", "desktop.ini"}
 
@@ -47,11 +55,6 @@ class ReadFolders:
 def _parts(path: str) -> tuple[str, ...]:
     # By hand, because a path object would keep every name that it ever saw.
     return tuple(part for part in path.split("/") if part not in ("", "."))
-
-
-def folders_of(path: str) -> _Folders:
-    """The folders that a file lies in, outermost first."""
-    return _parts(path)[:-1]
 
 
 def reason_to_skip(path: str) -> str | None:
@@ -108,6 +111,7 @@ class FolderReading:
             for folder in set_folders
         }
         self._told: dict[_Folders, Told] = {}
+        self._by_folder: dict[str, Told] = {}  # the same by the folder as a path spells it
         by_class: Counter[str] = Counter()
         for folders, count in counts.items():
             in_set = folders[depth] if folders[depth : depth + 1] and folders[depth] in below else None
@@ -131,7 +135,20 @@ class FolderReading:
 
     def tell(self, path: str) -> Told:
         """What the file's folder says."""
-        return self._told.get(folders_of(path), NOTHING_TOLD)
+        folder = path.rpartition("/")[0]
+        told = self._by_folder.get(folder)
+        if told is None:
+            told = self._by_folder[folder] = self._told.get(_parts(folder), NOTHING_TOLD)
+        return told
+
+
+def count_folders(paths: Iterable[str]) -> Counter[_Folders]:
+    """How many files lie in each folder."""
+    counts: Counter[_Folders] = Counter()
+    # Taken apart once a folder and not once a file.
+    for folder, count in Counter(path.rpartition("/")[0] for path in paths).items():
+        counts[_parts(folder)] += count
+    return counts
 
 
 def read_folders(names: Sequence[str]) -> ReadFolders:
@@ -150,7 +167,7 @@ def read_folders(names: Sequence[str]) -> ReadFolders:
             skipped.append(SkippedFile(path=name, reason=reason))
         else:
             pictures.append(name)
-    reading = FolderReading(Counter(map(folders_of, pictures)))
+    reading = FolderReading(count_folders(pictures))
     return ReadFolders(
         files=tuple(_planned(pictures, reading)),
         skipped=tuple(skipped),

@@ -3,10 +3,12 @@
 import re
 from collections import Counter
 from collections.abc import Iterable
+from functools import lru_cache
 from posixpath import splitext
 
 from vast_orchard.errors import InputError
 from vast_orchard.formats.told import NOTHING_TOLD, Told, class_or_none, merge_spellings, set_of
+from vast_orchard.types import SetName
 
 __all__ = ["PLACEHOLDERS", "USUAL_PATTERNS", "PatternReading"]
 
@@ -115,17 +117,27 @@ class PatternReading:
 
     def tell(self, path: str) -> Told:
         """What the name says; nothing where the pattern does not fit."""
-        stem = splitext("/".join(path.rsplit("/", self._parts)[-self._parts :]))[0]
-        match = self._expression.fullmatch(stem) if len(stem) <= _LONGEST_NAME * self._parts else None
-        if match is None:
+        name = path.rpartition("/")[2] if self._parts == 1 else "/".join(path.rsplit("/", self._parts)[-self._parts :])
+        found = _found(self._expression, splitext(name)[0], _LONGEST_NAME * self._parts)
+        if found is None:
             return NOTHING_TOLD
-        found = match.groupdict()
-        set_name = set_of(found["set"]) if "set" in found else None
-        if "set" in found and set_name is None:
-            return NOTHING_TOLD
-        class_name = class_or_none(found["class"]) if "class" in found else None
+        class_name, set_name, group = found
         return Told(
-            class_name=self._chosen.get(class_name, class_name) if class_name else None,
-            set_name=set_name,
-            group=found.get("group"),
+            class_name=self._chosen.get(class_name, class_name) if class_name else None, set_name=set_name, group=group
         )
+
+
+# A reading goes through its names twice, for their spellings and for what they say.
+@lru_cache(maxsize=8192)
+def _found(
+    expression: re.Pattern[str], stem: str, longest: int
+) -> tuple[str | None, SetName | None, str | None] | None:
+    """Class, set and group that a name tells; None if the pattern does not fit."""
+    match = expression.fullmatch(stem) if len(stem) <= longest else None
+    if match is None:
+        return None
+    found = match.groupdict()
+    set_name = set_of(found["set"]) if "set" in found else None
+    if "set" in found and set_name is None:
+        return None
+    return class_or_none(found["class"]) if "class" in found else None, set_name, found.get("group")

@@ -1,7 +1,7 @@
 """Picture files: bytes to facts, to upright pictures, to the network's pixels, to thumbnails."""
 
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 
@@ -17,12 +17,13 @@ from vast_orchard.formats._steps import to_network_size, upright_rgb
 __all__ = [
     "PICTURE_ENDINGS",
     "THUMBNAIL_SIDE",
+    "TILE_BYTES",
     "TILE_SIDE",
     "Glance",
     "Picture",
     "PictureLimits",
+    "SmallPicture",
     "glance",
-    "is_own_thumbnail",
     "network_pixels",
     "read_picture",
     "reduced",
@@ -33,11 +34,13 @@ __all__ = [
 
 PICTURE_ENDINGS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff", ".gif", ".heic", ".heif"})
 _FORMATS = ("JPEG", "PNG", "WEBP", "BMP", "TIFF", "GIF", "HEIF")
+_SHOWN_AS_THEY_ARE = ("JPEG", "PNG")
 # EXIF's tag for how the camera was held; from 5 on, width and height change places.
 _ORIENTATION, _FIRST_LYING = 0x0112, 5
-# A JPEG of that many pixels has ten kilobytes; one with several times as many carries something else.
+# A JPEG as large as a thumbnail has ten kilobytes, a PNG of a hundred pixels thirty; larger ones get a thumbnail.
 _OWN_THUMBNAIL_BYTES = 2**16
 TILE_SIDE = 24  # twice the smallest tile
+TILE_BYTES = TILE_SIDE * TILE_SIDE * 3
 THUMBNAIL_SIDE = 208  # the largest tile is 200 pixels; eight more hide the rounding of odd shapes
 
 # Pillow's own limit only warns below twice its value; `PictureLimits` refuses exactly, before anything is decoded.
@@ -68,14 +71,23 @@ class Picture:
     turned: bool  # stored lying or upside down, and turned by its EXIF tag
 
 
-@dataclass(frozen=True, kw_only=True, slots=True)
+@dataclass(frozen=True, kw_only=True)
+class SmallPicture:
+    """What is kept of a picture that was decoded at once, because its file serves as its thumbnail."""
+
+    mode: str  # Pillow's name for how the file stores pixels
+    tile: bytes
+
+
+@dataclass(frozen=True, kw_only=True)
 class Glance:
-    """What a picture file's head tells, before anything is decoded."""
+    """What a glance at a picture file tells."""
 
     width: int  # as stored, pixels
     height: int
     format: str
     traits: tuple[str, ...]  # turned, alpha, palette, grey, CMYK, 16-bit, several frames
+    small: SmallPicture | None  # None: only its head was looked at, or it needs a thumbnail
 
 
 def _open(data: bytes, limits: PictureLimits) -> Image.Image:
@@ -112,32 +124,51 @@ def _errors_in_words() -> Iterator[None]:
 
 
 def glance(data: bytes, limits: PictureLimits | None = None) -> Glance:
-    """Look at the head of a picture file; thirty times as fast as decoding it.
+    """Look at the head of a picture file, which is thirty times as fast as decoding it; decode a small one at once.
+
+    A file that is as small as its thumbnail would be, and that any browser shows as it is, is its own thumbnail:
+    nothing but its tile is left to be made of it, so that it need not be opened again.
 
     Raises
     ------
     PictureError
-        Empty, unknown, damaged in its head, or larger than the limits.
+        Empty, unknown, damaged in its head, or larger than the limits; of a small one: damaged anywhere.
     """
     with _errors_in_words():
         image = _open(data, limits or PictureLimits())
-        # A PNG would be decoded for tags that stand behind its pixels, where hardly anyone writes them.
-        tagged = image.format != "PNG" or "exif" in image.info
-        traits = {
-            "turned": tagged and image.getexif().get(_ORIENTATION, 1) != 1,
-            "alpha": image.has_transparency_data,
-            "palette": image.mode == "P",
-            "grey": image.mode in ("L", "LA", "1"),
-            "CMYK": image.mode == "CMYK",
-            "16-bit": image.mode.startswith("I") or image.mode == "F",
-            "several frames": bool(getattr(image, "is_animated", False)),
-        }
-        return Glance(
-            width=image.width,
-            height=image.height,
-            format=image.format or "",
-            traits=tuple(name for name, found in traits.items() if found),
+        width, height = image.size
+        small = (
+            image.format in _SHOWN_AS_THEY_ARE
+            and max(width, height) <= THUMBNAIL_SIDE
+            and len(data) <= _OWN_THUMBNAIL_BYTES
         )
+        if small:
+            image.load()
+        traits = _traits(image, decoded=small)
+        plain = small and not set(traits) - {"grey"}
+        upright = image if image.mode == "RGB" or not plain else image.convert("RGB")
+        return Glance(
+            width=width,
+            height=height,
+            format=image.format or "",
+            traits=traits,
+            small=SmallPicture(mode=image.mode, tile=tile(upright)) if plain else None,
+        )
+
+
+def _traits(image: Image.Image, *, decoded: bool) -> tuple[str, ...]:
+    # A PNG would be decoded for tags that stand behind its pixels, where hardly anyone writes them.
+    tagged = decoded or image.format != "PNG" or "exif" in image.info
+    found = {
+        "turned": tagged and image.getexif().get(_ORIENTATION, 1) != 1,
+        "alpha": image.has_transparency_data,
+        "palette": image.mode == "P",
+        "grey": image.mode in ("L", "LA", "1"),
+        "CMYK": image.mode == "CMYK",
+        "16-bit": image.mode.startswith("I") or image.mode == "F",
+        "several frames": bool(getattr(image, "is_animated", False)),
+    }
+    return tuple(name for name, is_so in found.items() if is_so)
 
 
 def read_picture(
@@ -196,12 +227,6 @@ def network_pixels(data: bytes, preprocessing: Preprocessing) -> Array:
     return np.ascontiguousarray(to_network_size(picture.upright, asdict(preprocessing)))
 
 
-def is_own_thumbnail(picture: Picture, size_bytes: int) -> bool:
-    """True if the file is as small as its thumbnail would be, and any browser shows it as it is."""
-    plain = picture.format == "JPEG" and picture.mode in ("RGB", "L") and not picture.turned
-    return plain and max(picture.width, picture.height) <= THUMBNAIL_SIDE and size_bytes <= _OWN_THUMBNAIL_BYTES
-
-
 def reduced(upright: Image.Image) -> Image.Image:
     """A picture of at most 208 pixels on a side, of the same shape."""
     if max(upright.size) <= THUMBNAIL_SIDE:
@@ -230,6 +255,8 @@ def tile(small: Image.Image) -> bytes:
     return small.resize((TILE_SIDE, TILE_SIDE), Image.Resampling.BOX, middle).tobytes()
 
 
-def tile_brightness(pixels: bytes) -> float:
-    """The mean of a tile's values, 0 to 1."""
-    return sum(pixels) / (255 * len(pixels))
+def tile_brightness(tiles: Sequence[bytes]) -> list[float]:
+    """The mean of each tile's values, 0 to 1."""
+    pixels = np.frombuffer(b"".join(tiles), np.uint8).reshape(-1, TILE_BYTES)
+    means: list[float] = (pixels.mean(axis=1) / 255).tolist()
+    return means

@@ -2,17 +2,19 @@
 
 import json
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from itertools import islice
 from pathlib import Path
 from typing import Any
 
 from vast_orchard.errors import InputError
-from vast_orchard.formats.folder_tree import FolderReading, folders_of
-from vast_orchard.formats.inventory import ListedFile, read_inventory
+from vast_orchard.formats.folder_tree import FolderReading, count_folders
+from vast_orchard.formats.inventory import InventoryWriter, ListedFile, read_inventory
 from vast_orchard.formats.label_table import Table, TableReading, guess_columns, open_table
 from vast_orchard.formats.name_pattern import USUAL_PATTERNS, PatternReading
+from vast_orchard.formats.picture_file import TILE_BYTES
 from vast_orchard.formats.reading_choice import ReadAs, ReadingChoice, choice_to_json
 from vast_orchard.formats.told import NOTHING_TOLD, Reading, Told, class_or_none, clean_name
 
@@ -27,8 +29,10 @@ _TABLE_TRUST = 1.1
 _INNER_TRUST = 0.95
 # A list of this many files is gone through in memory; a longer one is read from the disk each time.
 _HELD = 5000
+# Tiles are mostly asked for in their order.
+_TILES_AT_ONCE = 256
 # Names on which the usual patterns are judged.
-_SAMPLED = 300
+_SAMPLED = 150
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -36,7 +40,7 @@ class SourceRecord:
     """Where the notes on a source lie: its inventory, and copies of the tables in it."""
 
     folder: Path
-    held: Sequence[ListedFile] | None = None  # its pictures, by someone who goes through them often
+    held: Sequence[ListedFile] | None = None  # its entries, by someone who goes through them often
 
     @property
     def inventory(self) -> Path:
@@ -44,9 +48,26 @@ class SourceRecord:
         return self.folder / "inventory.jsonl"
 
     @property
+    def tiles(self) -> Path:
+        """The tiles of pictures that were decoded already, one behind the other."""
+        return self.folder / "tiles"
+
+    @property
     def fates(self) -> Path:
         """What became of each file, as a table."""
         return self.folder / "files.csv"
+
+    @contextmanager
+    def open_tiles(self) -> Iterator[Callable[[int], bytes]]:
+        """What gives the tile at a place."""
+        # Made if it is missing: an earlier version decoded nothing while it read.
+        with self.tiles.open("a+b", buffering=_TILES_AT_ONCE * TILE_BYTES) as file:
+
+            def read(place: int) -> bytes:
+                file.seek(place * TILE_BYTES)
+                return file.read(TILE_BYTES)
+
+            yield read
 
     def table_copy(self, number: int) -> Path:
         """The bytes of one of the source's tables."""
@@ -58,15 +79,26 @@ class SourceRecord:
             if path != self.fates:
                 path.unlink()
 
+    @contextmanager
+    def writing(self) -> Iterator[InventoryWriter]:
+        """What writes the inventory anew."""
+        with self.inventory.open("w", encoding="utf-8") as lines, self.tiles.open("wb") as tiles:
+            yield InventoryWriter(lines, tiles, most_held=_HELD)
+
     def held_if_few(self) -> "SourceRecord":
-        """The same with its pictures in memory, unless there are many."""
-        held = list(islice(self.pictures(), _HELD + 1))
+        """The same with its entries in memory, unless there are many."""
+        if self.held is not None:
+            return self
+        held = list(islice(self.entries(), _HELD + 1))
         return replace(self, held=held) if len(held) <= _HELD else self
+
+    def entries(self) -> Iterator[ListedFile]:
+        """Every listed file."""
+        return read_inventory(self.inventory) if self.held is None else iter(self.held)
 
     def pictures(self) -> Iterator[ListedFile]:
         """Every listed file that is not skipped."""
-        entries = read_inventory(self.inventory) if self.held is None else self.held
-        return (entry for entry in entries if entry.skipped is None)
+        return (entry for entry in self.entries() if entry.skipped is None)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -114,8 +146,7 @@ def open_reading(record: SourceRecord, tables: Sequence[str], choice: ReadingCho
     paths = (entry.path for entry in record.pictures())
     match choice.read_as:
         case ReadAs.FOLDERS | ReadAs.INNER_FOLDERS:
-            counts = Counter(map(folders_of, paths))
-            return FolderReading(counts, innermost=choice.read_as is ReadAs.INNER_FOLDERS)
+            return FolderReading(count_folders(paths), innermost=choice.read_as is ReadAs.INNER_FOLDERS)
         case ReadAs.PATTERN:
             return PatternReading(choice.pattern, paths)
         case ReadAs.TABLE:

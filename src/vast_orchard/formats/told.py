@@ -4,6 +4,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Protocol
 
 from vast_orchard.types import SetName
@@ -50,6 +51,7 @@ def clean_name(text: str) -> str:
     return "".join(c for c in composed if unicodedata.category(c)[0] != "C" or c in "\u200c\u200d").strip()
 
 
+@lru_cache(maxsize=4096)
 def class_or_none(text: str) -> str | None:
     """A class name, or None where the words say that there is none."""
     name = clean_name(text)[:200]

@@ -4,6 +4,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from sqlalchemy.orm import Session
+
 from vast_orchard.errors import StoppedError
 from vast_orchard.formats.members import SourceLimits
 from vast_orchard.formats.picture_file import PictureLimits
@@ -101,6 +103,10 @@ class Progress:
         if time.monotonic() - self._reported >= _REPORT_EVERY_S:
             self.report()
 
+    def count(self, by: float) -> None:
+        """Count units as done that whoever records them reports."""
+        self._done += by
+
     def report(self) -> None:
         """Tell the records now.
 
@@ -109,16 +115,35 @@ class Progress:
         StoppedError, LeaseLostError
         """
         with self._database.session() as session:
-            stop = jobs.report(
-                session,
-                self.job_id,
-                self.owner,
-                stage=self._stage,
-                done=self._done,
-                total=self._total,
-                left_s=self._left_s(),
-            )
+            stop = self.report_within(session)
+        self.heed(stop)
+
+    def report_within(self, session: Session) -> bool:
+        """Tell the records in a transaction, which then ends with nothing if the job is another worker's.
+
+        Returns
+        -------
+        bool
+            True if a person wants it stopped; to be heeded when the transaction is over.
+
+        Raises
+        ------
+        LeaseLostError
+        """
+        stop = jobs.report(
+            session,
+            self.job_id,
+            self.owner,
+            stage=self._stage,
+            done=self._done,
+            total=self._total,
+            left_s=self._left_s(),
+        )
         self._reported = time.monotonic()
+        return stop
+
+    def heed(self, stop: bool) -> None:
+        """Raise `StoppedError` if it was asked for, and may be."""
         if stop and self._may_stop:
             raise StoppedError(f"Stopped while {self._stage.lower()}.")
 

@@ -6,37 +6,33 @@ Repeating it, whole or after a crash, changes nothing that is there already.
 import csv
 import shutil
 from collections import Counter, deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError
 from vast_orchard.formats.collection import check_some
-from vast_orchard.formats.inventory import read_inventory
+from vast_orchard.formats.inventory import ListedFile
+from vast_orchard.formats.picture_file import tile_brightness
 from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
-from vast_orchard.jobs.arriving import Outcome, opening
+from vast_orchard.formats.source_survey import SourceRecord
+from vast_orchard.jobs.arriving import Openers, Outcome, WantedFile
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.keeping import KeptPicture
 from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.jobs.reading import read_source, record_of
+from vast_orchard.jobs.recording import Recorder
 from vast_orchard.jobs.source_place import settled_files
-from vast_orchard.store.classes import find_or_add_classes, list_classes
-from vast_orchard.store.imports import (
-    add_batch,
-    choose_reading,
-    count_added,
-    end_import,
-    get_import,
-    take_turn,
-)
+from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.values import ArrivedPicture, ImportValue
 
 __all__ = ["import_pictures", "read_for_plan"]
 
-# A batch ends with one commit, and with everything written so far on the disk.
+# A batch ends with one commit, and with everything written so far on the disk. The first is small, so that recording
+# begins early.
+_FIRST_BATCH = 128
 _BATCH = 512
 # So many batches are decoded ahead of the one that is recorded.
 _AHEAD = 2
@@ -53,7 +49,8 @@ def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> N
         The source cannot be read.
     """
     try:
-        read_source(context, import_id, progress)
+        with Openers() as openers:
+            read_source(context, import_id, progress, openers)
     except (DatabaseGoneError, LeaseLostError):
         raise
     except Exception:
@@ -75,17 +72,18 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
         entry = get_import(session, import_id)
     if entry.state == "done":
         return  # a worker that died after its last step did everything already
-    try:
-        entry = _decided(context, entry, progress)
-    except (DatabaseGoneError, LeaseLostError):
-        raise  # it is done again, and needs its files for that
-    except Exception:
-        _remove_upload(context, import_id)
-        raise
-    reader = _bring_in(context, entry, progress)
+    with Openers() as openers:
+        try:
+            entry, record = _decided(context, entry, progress, openers)
+        except (DatabaseGoneError, LeaseLostError):
+            raise  # it is done again, and needs its files for that
+        except Exception:
+            _remove_upload(context, import_id)
+            raise
+        reader = _bring_in(context, entry, record, progress, openers)
     if not reader.left_out:
         _remove_files(context, entry)
-        record_of(context, import_id).forget_source()
+        record.forget_source()
     files = (entry.survey or {})["files"]
     check_some(len(reader.seen), files, [_last(path) for path, _ in reader.skipped])
 
@@ -102,10 +100,13 @@ def _remove_files(context: WorkContext, entry: ImportValue) -> None:
         shutil.rmtree(context.uploads / entry.location, ignore_errors=True)
 
 
-def _decided(context: WorkContext, entry: ImportValue, progress: Progress) -> ImportValue:
-    """The import with its inventory made and its reading chosen."""
-    if entry.survey is None or not record_of(context, entry.id).inventory.exists():
-        read_source(context, entry.id, progress)
+def _decided(
+    context: WorkContext, entry: ImportValue, progress: Progress, openers: Openers
+) -> tuple[ImportValue, SourceRecord]:
+    """The import with its reading chosen, and the notes on its source."""
+    record = record_of(context, entry.id)
+    if entry.survey is None or not record.inventory.exists():
+        record = read_source(context, entry.id, progress, openers)
         with context.database.session() as session:
             entry = get_import(session, entry.id)
     if entry.state != "importing":
@@ -113,21 +114,25 @@ def _decided(context: WorkContext, entry: ImportValue, progress: Progress) -> Im
         check_some(survey["pictures"], survey["files"], [_last(skip["path"]) for skip in survey["skipped"]])
         with context.database.session() as session:
             entry = choose_reading(session, entry.id, survey["readings"][0]["choice"])
-    return entry
+    return entry, record
 
 
 def _last(path: str) -> str:
     return path.rpartition("/")[2]
 
 
-def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> "_Reader":
+def _bring_in(
+    context: WorkContext, entry: ImportValue, record: SourceRecord, progress: Progress, openers: Openers
+) -> "_Reader":
     """Go through the plan, and report; the reader tells what it saw."""
     survey = entry.survey or {}
     tables = [table["path"] for table in survey["tables"]]
-    progress.stage("Going through the plan", 0)
-    plan = open_plan(record_of(context, entry.id).held_if_few(), tables, choice_from_json(entry.choice or {}))
+    if record.held is None:
+        progress.stage("Going through the plan", 0)
+        record = record.held_if_few()
+    plan = open_plan(record, tables, choice_from_json(entry.choice or {}))
     with holding_bytes(context.database):
-        reader = _Reader(context, entry, plan)
+        reader = _Reader(context, entry, record, plan, openers)
         try:
             reader.run(progress)
         except (DatabaseGoneError, LeaseLostError):
@@ -143,43 +148,51 @@ def _bring_in(context: WorkContext, entry: ImportValue, progress: Progress) -> "
 class _Reader:
     """One pass over a plan's files."""
 
-    def __init__(self, context: WorkContext, entry: ImportValue, plan: OpenPlan) -> None:
-        self._context, self._entry, self._plan = context, entry, plan
+    def __init__(
+        self, context: WorkContext, entry: ImportValue, record: SourceRecord, plan: OpenPlan, openers: Openers
+    ) -> None:
+        self._context, self._entry, self._record, self._plan = context, entry, record, plan
+        self._openers = openers
         survey = entry.survey or {}
         self.skipped: list[tuple[str, str]] = [(skip["path"], skip["reason"]) for skip in survey["skipped"]]
         self._skipped_count: int = survey["skipped_count"]
         self.seen: set[int] = set()  # contents, by the first half of their hash: a hundred thousand fit into little
         self.left_out = self._read = 0
         self._classes: Counter[str] = Counter()
-        self._new_classes: list[int] = []
-        self._classes_named = False
-        self._record = record_of(context, entry.id)
+        self.new_classes: list[int] = []
+        self._recording: list[tuple[ChosenFile, KeptPicture | str]] = []
 
     def run(self, progress: Progress) -> None:
         """Go through the plan, and write down what becomes of each file."""
-        with self._record.fates.open("w", encoding="utf-8", newline="") as fates:
-            self._table = csv.writer(fates)
+        with self._record.fates.open("w", encoding="utf-8", newline="") as fates, self._record.open_tiles() as tile:
+            self._table, self._tile = csv.writer(fates), tile
             self._table.writerow(["path", "class", "set", "fate", "reason"])
             self._write_skipped()
             self._run(progress)
 
     def _run(self, progress: Progress) -> None:
-        """Take every chosen file in and record it, a batch at a time; while one is recorded, others are decoded."""
+        """Take every chosen file in and record it, a batch at a time; while one is recorded, others are opened."""
         pictures = (self._entry.survey or {})["pictures"]
         progress.stage("Bringing in pictures", pictures)
-        under_way: deque[tuple[list[ChosenFile], Callable[[], list[Outcome]]]] = deque()
-        with opening(settled_files(self._context, self._entry), pictures) as opener:
-            for files in self._groups(progress):
-                under_way.append((files, opener.arrive(files)))
-                if len(under_way) > _AHEAD:
-                    self._note(*under_way.popleft(), progress)
-            while under_way:
-                self._note(*under_way.popleft(), progress)
+        waiting: deque[tuple[list[ChosenFile], Callable[[], list[Outcome]]]] = deque()
+        with Recorder(self._context, self._entry, self._class_names, progress) as recorder:
+            opener = self._openers.of(settled_files(self._context, self._entry), pictures)
+            try:
+                for files in self._groups(progress):
+                    waiting.append((files, opener.keep([WantedFile.of(file.file) for file in files])))
+                    if len(waiting) > _AHEAD:
+                        self._hand_over(*waiting.popleft(), recorder, progress)
+                while waiting:
+                    self._hand_over(*waiting.popleft(), recorder, progress)
+                self._note_recorded(recorder, progress)
+            finally:
+                self.new_classes = recorder.new_classes
 
     def _groups(self, progress: Progress) -> Iterator[list[ChosenFile]]:
         """Chosen files, some at a time; what the random part leaves out is only counted."""
-        files = self._plan.files()
-        while group := list(islice(files, _BATCH)):
+        files, size = self._plan.files(), _FIRST_BATCH
+        while group := list(islice(files, size)):
+            size = _BATCH
             chosen = [file for file in group if file.chosen]
             for file in group:
                 if not file.chosen:
@@ -189,24 +202,49 @@ class _Reader:
             if chosen:
                 yield chosen
 
-    def _note(self, files: list[ChosenFile], outcomes_of: Callable[[], list[Outcome]], progress: Progress) -> None:
-        """Commit a batch, once its bytes are on the disk."""
-        outcomes = outcomes_of()
-        arrived = [outcome for outcome in outcomes if isinstance(outcome, ArrivedPicture)]
-        if arrived:
-            self._context.store.settle()
-            with self._context.database.session() as session:
-                take_turn(session, self._entry.project_id)
-                if not self._classes_named:
-                    self._name_classes(session)
-                add_batch(session, self._entry.id, self._entry.project_id, arrived)
-            self._classes_named = True
-        for file, outcome in zip(files, outcomes, strict=True):
-            self._count(file, outcome)
-        progress.advance(len(outcomes))
-        progress.report()
+    def _hand_over(
+        self,
+        files: list[ChosenFile],
+        outcomes_of: Callable[[], list[Outcome]],
+        recorder: Recorder,
+        progress: Progress,
+    ) -> None:
+        """Have a batch recorded, behind the one before."""
+        outcomes = [
+            self._as_listed(file.file) if outcome is None else outcome
+            for file, outcome in zip(files, outcomes_of(), strict=True)
+        ]
+        arrived = _arrived(
+            [(f, kept) for f, kept in zip(files, outcomes, strict=True) if isinstance(kept, KeptPicture)]
+        )
+        self._note_recorded(recorder, progress)
+        progress.count(len(files))
+        recorder.begin(arrived)
+        self._recording = list(zip(files, outcomes, strict=True))
 
-    def _count(self, file: ChosenFile, outcome: Outcome) -> None:
+    def _note_recorded(self, recorder: Recorder, progress: Progress) -> None:
+        """Count the batch that is being recorded, once it is; what is not recorded does not count."""
+        stop = recorder.end()
+        for file, outcome in self._recording:
+            self._count(file, outcome)
+        self._recording = []
+        progress.heed(stop)
+
+    def _as_listed(self, file: ListedFile) -> KeptPicture:
+        """What the reading noted of a small picture."""
+        assert file.whole is not None, "only what was decoded is stored without being opened again"
+        return KeptPicture(
+            sha256=file.sha256,
+            size_bytes=file.size_bytes,
+            width=file.width,
+            height=file.height,
+            mode=file.whole.mode,
+            format=file.format,
+            thumbnail_bytes=0,
+            tile=self._tile(file.whole.tile),
+        )
+
+    def _count(self, file: ChosenFile, outcome: KeptPicture | str) -> None:
         if isinstance(outcome, str):
             self._skipped_count += 1
             if len(self.skipped) < _LISTED:
@@ -226,21 +264,14 @@ class _Reader:
 
     def _write_skipped(self) -> None:
         """What the reading skipped, before what the import does."""
-        for entry in read_inventory(self._record.inventory):
+        for entry in self._record.entries():
             if entry.skipped is not None:
                 self._table.writerow([entry.path, "", "", "skipped", entry.skipped])
 
-    def _name_classes(self, session: Session) -> None:
-        """Add the source's classes in its own order if it tells one, else by their names.
-
-        With the first pictures and not before, so that a source without any leaves no classes behind.
-        """
-        before = {entry.id for entry in list_classes(session, self._entry.project_id)}
-        names = self._plan.class_names()
+    def _class_names(self) -> list[str]:
+        """The plan's classes in the source's own order if it tells one, else by their names."""
         told = {name.casefold(): place for place, name in enumerate((self._entry.survey or {})["class_order"])}
-        names.sort(key=lambda name: told.get(name.casefold(), len(told)))
-        rows = find_or_add_classes(session, self._entry.project_id, names).values()
-        self._new_classes = list(dict.fromkeys(row.id for row in rows if row.id not in before))
+        return sorted(self._plan.class_names(), key=lambda name: told.get(name.casefold(), len(told)))
 
     def write_report(self, *, over: bool) -> None:
         """Store what was found so far, in a form that a person reads and a program counts."""
@@ -251,7 +282,7 @@ class _Reader:
                 session,
                 self._entry.id,
                 report,
-                new_classes=self._new_classes,
+                new_classes=self.new_classes,
                 over=over,
                 keep_source=self.left_out > 0,
             )
@@ -273,3 +304,28 @@ class _Reader:
             "classes": dict(self._classes),
             "choice": choice_to_json(choice_from_json(self._entry.choice or {})),
         }
+
+
+def _arrived(kept: Sequence[tuple[ChosenFile, KeptPicture]]) -> list[ArrivedPicture]:
+    """What is recorded of stored files: what they are, and what the reading says of them."""
+    lit = tile_brightness([picture.tile for _, picture in kept])
+    return [
+        ArrivedPicture(
+            sha256=picture.sha256,
+            path=file.file.path,
+            name=file.told.name or _last(file.file.path),
+            class_name=file.class_name,
+            set_name=file.told.set_name.value if file.told.set_name else None,
+            width=picture.width,
+            height=picture.height,
+            mode=picture.mode,
+            format=picture.format,
+            size_bytes=picture.size_bytes,
+            thumbnail_bytes=picture.thumbnail_bytes,
+            brightness=brightness,
+            tile=picture.tile,
+            group_key=file.told.group,
+            note=file.told.note,
+        )
+        for (file, picture), brightness in zip(kept, lit, strict=True)
+    ]

@@ -4,9 +4,8 @@ from dataclasses import dataclass
 
 from vast_orchard.formats.picture_file import (
     THUMBNAIL_SIDE,
-    Picture,
     PictureLimits,
-    is_own_thumbnail,
+    glance,
     read_picture,
     reduced,
     thumbnail,
@@ -22,7 +21,11 @@ class KeptPicture:
     """A picture whose bytes are in the store."""
 
     sha256: str
-    picture: Picture
+    size_bytes: int
+    width: int  # turned, pixels
+    height: int
+    mode: str
+    format: str
     thumbnail_bytes: int  # 0: it is its own thumbnail
     tile: bytes
 
@@ -42,12 +45,31 @@ def keep_picture(store: ByteStore, data: bytes, limits: PictureLimits, place: st
     ServiceError
         There is no room to store it.
     """
+    seen = glance(data, limits)
+    if seen.small is not None:
+        return KeptPicture(
+            sha256=store.write_picture(data, place),
+            size_bytes=len(data),
+            width=seen.width,
+            height=seen.height,
+            mode=seen.small.mode,
+            format=seen.format,
+            thumbnail_bytes=0,
+            tile=seen.small.tile,
+        )
     picture = read_picture(data, limits=limits, reduced_to=2 * THUMBNAIL_SIDE)
     small = reduced(picture.upright)
+    saved = thumbnail(small)
     sha256 = store.write_picture(data, place)
-    saved = b""
-    if not is_own_thumbnail(picture, len(data)):
-        saved = thumbnail(small)
-        if not store.exists(store.thumbnail_path(sha256)):
-            store.write(store.thumbnail_path(sha256), saved)
-    return KeptPicture(sha256=sha256, picture=picture, thumbnail_bytes=len(saved), tile=tile(small))
+    if not store.exists(store.thumbnail_path(sha256)):
+        store.write(store.thumbnail_path(sha256), saved)
+    return KeptPicture(
+        sha256=sha256,
+        size_bytes=len(data),
+        width=picture.width,
+        height=picture.height,
+        mode=picture.mode,
+        format=picture.format,
+        thumbnail_bytes=len(saved),
+        tile=tile(small),
+    )

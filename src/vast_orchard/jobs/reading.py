@@ -8,15 +8,15 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import islice
-from typing import IO, Any
+from typing import Any
 
 from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError
 from vast_orchard.formats.folder_tree import reason_to_skip
-from vast_orchard.formats.inventory import ListedFile, write_lines
+from vast_orchard.formats.inventory import InventoryWriter, ListedFile, SeenWhole
 from vast_orchard.formats.label_table import TABLE_ENDINGS, open_table
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.source_survey import SourceRecord, class_order, try_readings
-from vast_orchard.jobs.arriving import Glimpse, opening
+from vast_orchard.jobs.arriving import Glimpse, Openers, SeenFile
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.source_place import open_settled, settle_source, settled_files
 from vast_orchard.store.imports import get_import, holds_pictures, known_contents, set_place, set_survey
@@ -36,8 +36,13 @@ def record_of(context: WorkContext, import_id: int) -> SourceRecord:
     return SourceRecord(folder=context.readings / str(import_id))
 
 
-def read_source(context: WorkContext, import_id: int, progress: Progress) -> None:
-    """List a source, look at the head of every picture, try the readings, and store what was found.
+def read_source(context: WorkContext, import_id: int, progress: Progress, openers: Openers) -> SourceRecord:
+    """List a source, look at every picture, try the readings, and store what was found.
+
+    Returns
+    -------
+    SourceRecord
+        The notes on it; of a few files it holds them in memory.
 
     Raises
     ------
@@ -52,11 +57,13 @@ def read_source(context: WorkContext, import_id: int, progress: Progress) -> Non
     record.folder.mkdir(parents=True)
     try:
         settled = settle_source(context, entry, progress)
-        with context.database.session() as session:
-            # At once: a worker that dies from here on finds what was fetched.
-            entry = set_place(session, import_id, location=settled.location, kind=settled.kind)
+        if (settled.kind, settled.location) != (entry.source_kind, entry.location):
+            with context.database.session() as session:
+                # At once: a worker that dies from here on finds what was fetched.
+                entry = set_place(session, import_id, location=settled.location, kind=settled.kind)
         with open_settled(context, entry) as source:
-            survey = _Surveyor(context, entry, source, record, settled.left_out).run(progress)
+            surveyor = _Surveyor(context, entry, source, record, openers, settled.left_out)
+            survey = surveyor.run(progress)
     except (DatabaseGoneError, LeaseLostError):
         raise
     except Exception:
@@ -64,6 +71,7 @@ def read_source(context: WorkContext, import_id: int, progress: Progress) -> Non
         raise
     with context.database.session() as session:
         set_survey(session, import_id, survey)
+    return surveyor.record
 
 
 class _Surveyor:
@@ -75,9 +83,11 @@ class _Surveyor:
         entry: ImportValue,
         source: Source,
         record: SourceRecord,
+        openers: Openers,
         left_out: Sequence[tuple[str, str]],
     ) -> None:
-        self._context, self._entry, self._source, self._record = context, entry, source, record
+        self._context, self._entry, self._source, self.record = context, entry, source, record
+        self._openers = openers
         self._skipped = list(left_out[:_LISTED])
         self._skipped_count = len(left_out)
         self._reasons = Counter(reason for _, reason in left_out)
@@ -95,13 +105,14 @@ class _Surveyor:
         names = self._source.names()
         files, folders = len(names), sorted({name.rpartition("/")[0] for name in names})
         progress.stage("Reading the files", files)
-        with self._record.inventory.open("w", encoding="utf-8") as out:
+        with self.record.writing() as out:
             pictures = self._sort_out(names, out, progress)
             tables, order = self._tables(names)
             del names
             self._look(pictures, out, progress)
+        self.record = replace(self.record, held=out.held)
         progress.stage("Trying readings", 0)
-        readings = try_readings(self._record, tables)
+        readings = try_readings(self.record, tables)
         return {
             "files": files,
             "pictures": self._pictures,
@@ -121,7 +132,7 @@ class _Surveyor:
             "readings": [tried.to_json() for tried in readings],
         }
 
-    def _sort_out(self, names: Sequence[str], out: IO[str], progress: Progress) -> list[str]:
+    def _sort_out(self, names: Sequence[str], out: InventoryWriter, progress: Progress) -> list[str]:
         """Files that may be pictures by their names; the others are listed as skipped."""
         pictures = []
         for name in names:
@@ -129,7 +140,7 @@ class _Surveyor:
             if reason is None:
                 pictures.append(name)
             else:
-                write_lines(out, [self._skip(name, reason)])
+                out.add([self._skip(name, reason)])
         progress.advance(len(names) - len(pictures))
         return pictures
 
@@ -149,7 +160,7 @@ class _Surveyor:
         order: list[str] = []
         for path in found:
             try:
-                self._record.table_copy(len(kept)).write_bytes(self._source.read(path))
+                self.record.table_copy(len(kept)).write_bytes(self._source.read(path))
             except OrchardError:
                 continue  # listed as skipped like every file that is no picture
             kept.append(path)
@@ -161,32 +172,32 @@ class _Surveyor:
 
     def _table_facts(self, number: int, path: str) -> dict[str, Any]:
         try:
-            table = open_table(self._record.table_copy(number).read_bytes(), path)
+            table = open_table(self.record.table_copy(number).read_bytes(), path)
         except OrchardError as error:
             return {"path": path, "columns": [], "error": str(error)}
         return {"path": path, "columns": list(table.columns), "error": None}
 
-    def _look(self, pictures: Sequence[str], out: IO[str], progress: Progress) -> None:
-        """Hash every picture and look at its head; nothing is decoded. While a batch is noted, the next is read."""
-        with opening(settled_files(self._context, self._entry), len(pictures)) as opener:
-            names, before = iter(pictures), opener.glance([])
-            while batch := list(islice(names, _BATCH)):
-                following = opener.glance(batch)
-                self._note(before(), out, progress)
-                before = following
+    def _look(self, pictures: Sequence[str], out: InventoryWriter, progress: Progress) -> None:
+        """Hash every picture and look at it; only small ones are decoded. While a batch is noted, the next is read."""
+        opener = self._openers.of(settled_files(self._context, self._entry), len(pictures))
+        names, before = iter(pictures), opener.glance([])
+        while batch := list(islice(names, _BATCH)):
+            following = opener.glance(batch)
             self._note(before(), out, progress)
+            before = following
+        self._note(before(), out, progress)
 
-    def _note(self, entries: Sequence[Glimpse], out: IO[str], progress: Progress) -> None:
-        contents = {entry.sha256 for entry in entries if isinstance(entry, ListedFile)}
-        known = self._known_of(contents)
+    def _note(self, glimpses: Sequence[Glimpse], out: InventoryWriter, progress: Progress) -> None:
+        known = self._known_of({seen.sha256 for seen in glimpses if isinstance(seen, SeenFile)})
         rows = []
-        for entry in entries:
-            if isinstance(entry, tuple):
-                rows.append(self._skip(*entry))
+        for seen in glimpses:
+            if not isinstance(seen, SeenFile):
+                rows.append(self._skip(*seen))
                 continue
-            self._count(entry, entry.sha256 in known)
-            rows.append(replace(entry, known=True) if entry.sha256 in known else entry)
-        write_lines(out, rows)
+            row = _listed(seen, out, known=seen.sha256 in known)
+            self._count(row)
+            rows.append(row)
+        out.add(rows)
         progress.advance(len(rows))
 
     def _known_of(self, contents: set[str]) -> set[str]:
@@ -196,9 +207,9 @@ class _Surveyor:
         with self._context.database.session() as session:
             return known_contents(session, self._entry.project_id, contents)
 
-    def _count(self, entry: ListedFile, known: bool) -> None:
+    def _count(self, entry: ListedFile) -> None:
         self._pictures += 1
-        self._known += known
+        self._known += entry.known
         self._bytes += entry.size_bytes
         self._formats[entry.format] += 1
         self._traits.update(entry.traits)
@@ -208,3 +219,19 @@ class _Surveyor:
             self._smallest = size
         if not self._largest or area > self._largest[0] * self._largest[1]:
             self._largest = size
+
+
+def _listed(seen: SeenFile, out: InventoryWriter, *, known: bool) -> ListedFile:
+    whole = SeenWhole(mode=seen.mode, tile=out.add_tile(seen.tile), stamp=seen.stamp) if seen.mode else None
+    return ListedFile(
+        path=seen.path,
+        sha256=seen.sha256,
+        size_bytes=seen.size_bytes,
+        width=seen.width,
+        height=seen.height,
+        format=seen.format,
+        traits=seen.traits,
+        known=known,
+        skipped=None,
+        whole=whole,
+    )

@@ -40,7 +40,8 @@ def _made(context: WorkContext, lacking: Mapping[int, str]) -> dict[int, bytes]:
             continue
     if found:
         with context.database.session() as session:
-            add_tiles(session, {picture: (pixels, tile_brightness(pixels)) for picture, pixels in found.items()})
+            lit = zip(found.values(), tile_brightness(list(found.values())), strict=True)
+            add_tiles(session, dict(zip(found, lit, strict=True)))
     return found
 
 

@@ -112,14 +112,15 @@ class ByteStore:
         """
         sha256 = hashlib.sha256(data).hexdigest()
         path = self.picture_path(sha256)
-        if not (place and self._take_over(place, path)) and not self.exists(path):
+        if not (place and self.take_over(place, sha256)) and not self.exists(path):
             self.write(path, data)
         return sha256
 
-    def _take_over(self, place: str, path: str) -> bool:
+    def take_over(self, place: str, sha256: str) -> bool:
+        """Make a local file the stored picture of this content; False if it cannot be, and has to be written."""
         if not self._is_local:
             return False
-        target = self._path(path)
+        target = self._path(self.picture_path(sha256))
         try:
             _with_folder(target, lambda: os.link(place, target))
         except FileExistsError:
@@ -134,7 +135,7 @@ class ByteStore:
         return f"pictures/{sha256[:2]}/{sha256}"
 
     def read_thumbnail(self, sha256: str) -> bytes:
-        """A JPEG of at most 208 pixels on a side: the thumbnail, or the picture itself if it needs none.
+        """A picture of at most 208 pixels on a side: the thumbnail, a JPEG, or the file itself if it needs none.
 
         Raises
         ------
@@ -145,7 +146,7 @@ class ByteStore:
 
     @staticmethod
     def thumbnail_path(sha256: str) -> str:
-        """Where a picture's thumbnail lies; a small JPEG has none."""
+        """Where a picture's thumbnail lies; a small JPEG or PNG has none."""
         return f"thumbnails/{sha256[:2]}/{sha256}.jpg"
 
 

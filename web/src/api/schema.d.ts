@@ -237,7 +237,7 @@ export interface paths {
         };
         /**
          * Thumbnail
-         * @description At most 208 pixels on a side, as JPEG.
+         * @description At most 208 pixels on a side, as JPEG, or as PNG where a small picture is its own thumbnail.
          */
         get: operations["thumbnail_api_thumbnails__sha256__get"];
         put?: never;
