@@ -13,7 +13,8 @@ from tests.running import Running
 from vast_orchard.errors import ArchiveError, ConflictError, InputError, ServiceError
 from vast_orchard.supervision.backup import make_backup, restore_backup
 
-_MEMBERS = {f"{c}/{n}.png": png(40 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(8)}
+# Each needs a thumbnail.
+_MEMBERS = {f"{c}/{n}.png": png(40 * k + n, (220, 16)) for k, c in enumerate(("plate", "rime")) for n in range(8)}
 
 
 def _heard(_done: int, _total: int) -> None:

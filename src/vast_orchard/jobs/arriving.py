@@ -100,7 +100,7 @@ class _Desk:
         """Hash one file and look at it."""
         try:
             # Before it is read: if someone writes to it meanwhile, it does not count as what was seen.
-            stamp = self._stamp(path)
+            stamp = _stamp(self._own_place(path))
             data = self.source.read(path)
             seen = glance(data, self.limits)
         except OrchardError as error:
@@ -122,7 +122,7 @@ class _Desk:
         """Store one file; what the reading decoded is not opened again if it is still the same."""
         try:
             place = self._own_place(file.path)
-            untouched = file.stamp is not None and self._stamp(file.path) == file.stamp
+            untouched = file.stamp is not None and _stamp(place) == file.stamp
             if file.decoded and place and untouched and self.store.take_over(place, file.sha256):
                 return None
             data = self.source.read(file.path)
@@ -139,13 +139,13 @@ class _Desk:
         """Where a file lies that the store may take over instead of writing it again."""
         return self.source.place_of(path) if self.may_take_over and isinstance(self.source, FolderSource) else None
 
-    def _stamp(self, path: str) -> int | None:
-        """When a file of ours was last written, in nanoseconds: nobody but this program writes there."""
-        place = self._own_place(path)
-        try:
-            return os.stat(place).st_mtime_ns if place else None  # noqa: PTH116 - a path object takes as long again
-        except OSError:
-            return None  # reading it says so
+
+def _stamp(place: str | None) -> int | None:
+    """When a file of ours was last written, in nanoseconds: nobody but this program writes there."""
+    try:
+        return os.stat(place).st_mtime_ns if place else None  # noqa: PTH116 - a path object takes as long again
+    except OSError:
+        return None  # reading it says so
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -184,9 +184,11 @@ class _Reader:
                         self._hand_over(*waiting.popleft(), recorder, progress)
                 while waiting:
                     self._hand_over(*waiting.popleft(), recorder, progress)
-                self._note_recorded(recorder, progress)
             finally:
+                # The last batch; after an error, what was handed over before it counts too.
+                stop = self._count_recorded(recorder)
                 self.new_classes = recorder.new_classes
+            progress.heed(stop)
 
     def _groups(self, progress: Progress) -> Iterator[list[ChosenFile]]:
         """Chosen files, some at a time; what the random part leaves out is only counted."""
@@ -217,18 +219,18 @@ class _Reader:
         arrived = _arrived(
             [(f, kept) for f, kept in zip(files, outcomes, strict=True) if isinstance(kept, KeptPicture)]
         )
-        self._note_recorded(recorder, progress)
+        progress.heed(self._count_recorded(recorder))
         progress.count(len(files))
         recorder.begin(arrived)
         self._recording = list(zip(files, outcomes, strict=True))
 
-    def _note_recorded(self, recorder: Recorder, progress: Progress) -> None:
-        """Count the batch that is being recorded, once it is; what is not recorded does not count."""
-        stop = recorder.end()
-        for file, outcome in self._recording:
+    def _count_recorded(self, recorder: Recorder) -> bool:
+        """Wait for the batch that is being recorded and count it; True if a person wants the import stopped."""
+        batch, self._recording = self._recording, []
+        stop = recorder.end()  # or it raises: then nothing of it is recorded, nor counted
+        for file, outcome in batch:
             self._count(file, outcome)
-        self._recording = []
-        progress.heed(stop)
+        return stop
 
     def _as_listed(self, file: ListedFile) -> KeptPicture:
         """What the reading noted of a small picture."""
