@@ -219,6 +219,8 @@ class _Reader:
         arrived = _arrived(
             [(f, kept) for f, kept in zip(files, outcomes, strict=True) if isinstance(kept, KeptPicture)]
         )
+        # What is recorded must be on the disk before; the batch before is still being recorded meanwhile.
+        self._context.store.settle()
         progress.heed(self._count_recorded(recorder))
         progress.count(len(files))
         recorder.begin(arrived)

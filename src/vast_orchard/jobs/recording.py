@@ -10,7 +10,7 @@ from types import TracebackType
 from sqlalchemy.orm import Session
 
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.store.classes import find_or_add_classes, list_classes
+from vast_orchard.store.classes import class_ids, find_or_add_classes
 from vast_orchard.store.imports import add_batch, take_turn
 from vast_orchard.store.values import ArrivedPicture, ImportValue
 
@@ -46,7 +46,7 @@ class Recorder:
         self._thread.shutdown(wait=True)
 
     def begin(self, arrived: Sequence[ArrivedPicture]) -> None:
-        """Begin to record a batch; the one before must have ended."""
+        """Begin to record a batch, whose bytes must be on the disk; the one before must have ended."""
         assert self._under_way is None, "one batch at a time"
         self._under_way = self._thread.submit(self._record, arrived)
 
@@ -62,8 +62,6 @@ class Recorder:
         return under_way.result() if under_way else False
 
     def _record(self, arrived: Sequence[ArrivedPicture]) -> bool:
-        # What is recorded must be on the disk before.
-        self._context.store.settle()
         with self._context.database.session() as session:
             if arrived:
                 if not self._named:
@@ -76,6 +74,6 @@ class Recorder:
     def _name_classes(self, session: Session) -> None:
         """Add the classes with the first pictures and not before, so that a source without any leaves none behind."""
         take_turn(session, self._entry.project_id)
-        before = {entry.id for entry in list_classes(session, self._entry.project_id)}
+        before = class_ids(session, self._entry.project_id)
         rows = find_or_add_classes(session, self._entry.project_id, self._class_names.result()).values()
         self.new_classes = list(dict.fromkeys(row.id for row in rows if row.id not in before))

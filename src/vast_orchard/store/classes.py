@@ -16,6 +16,7 @@ from vast_orchard.store.values import ClassValue
 
 __all__ = [
     "add_class",
+    "class_ids",
     "class_now",
     "class_row",
     "find_or_add_classes",
@@ -54,6 +55,11 @@ def list_classes(session: Session, project_id: int) -> Sequence[ClassValue]:
         )
         for row in rows
     ]
+
+
+def class_ids(session: Session, project_id: int) -> set[int]:
+    """Ids of the project's classes."""
+    return set(session.scalars(select(Class.id).where(Class.project_id == project_id, Class.deleted_at.is_(None))))
 
 
 def class_row(session: Session, project_id: int, class_id: int) -> Class:
