@@ -147,23 +147,21 @@ def test_formats_and_traits_are_counted(desk: _Desk) -> None:
     ]
 
 
-def test_a_file_that_is_sent_again_leaves_what_came_in_as_it_was(desk: _Desk, world: World) -> None:
+def test_a_file_that_is_sent_again_leaves_what_came_in_as_it_was(desk: _Desk) -> None:
     upload = desk.ask("POST", "/api/uploads")["id"]
 
-    def send(seed: int) -> None:
-        desk.ask(
-            "PUT", f"/api/uploads/{upload}/files", 204, data={"path": "plate/1.png"}, files={"file": ("1", png(seed))}
-        )
+    def send(name: str, seed: int) -> None:
+        desk.ask("PUT", f"/api/uploads/{upload}/files", 204, data={"path": name}, files={"file": ("x", png(seed))})
 
-    send(1)
-    # In a second folder is what the part leaves out, so that the upload stays.
-    (world.context.uploads / upload / "plate" / "2.png").write_bytes(png(2))
+    for n in (1, 2):
+        send(f"plate/{n}.png", n)
+    # One of the two is left out, so that the upload stays.
     entry = desk.bring_in(desk.read("upload", upload, name="in"), part={"per_class": 1, "seed": 3})
     assert (entry["report"]["added"], entry["report"]["left_out"]) == (1, 1)
     (picture,) = desk.ask("GET", f"/api/projects/{desk.project}/pictures")["pictures"]
-    # Whichever of the two it was, it was taken over, and is sent once more under its path.
-    send(5)
-    (world.context.uploads / upload / "plate" / "2.png").unlink()
+    # Whichever came in, it was taken over from under its path.
+    for n in (1, 2):
+        send(f"plate/{n}.png", 10 + n)
     stored = desk.ask("GET", f"/api/originals/{picture['sha256']}")
     assert hashlib.sha256(stored).hexdigest() == picture["sha256"]
 
