@@ -53,7 +53,7 @@ class World:
         """Files as if they had been uploaded; the id of the upload."""
         upload = secrets.token_hex(8)
         for name, data in members.items():
-            target = self.context.uploads / upload / name
+            target = self.context.folder.uploads / upload / name
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)
         return upload

@@ -16,14 +16,18 @@ OrchardError
 ├── StoppedError                a person asked the work to stop
 ├── LeaseLostError              another worker owns the work now
 └── ServiceError                a process or place the application needs is not there
-    └── DatabaseGoneError       PostgreSQL does not answer
+    ├── BusyError               more is asked at once than is let in
+    ├── DatabaseGoneError       PostgreSQL does not answer
+    └── DiskFullError           there is no room to write
 """
 
 __all__ = [
     "ArchiveError",
+    "BusyError",
     "ConflictError",
     "DatabaseGoneError",
     "DescriptionError",
+    "DiskFullError",
     "InputError",
     "LeaseLostError",
     "MemoryShortError",
@@ -56,7 +60,7 @@ class OrchardError(Exception):
         self.what = what
         self.mend = mend
 
-    def __reduce__(self) -> tuple[type["OrchardError"], tuple[str, str]]:
+    def __reduce__(self) -> tuple[type["OrchardError"], tuple[object, ...]]:
         # The quick process hands errors back by pickle, which would otherwise pass the joined text as `what`.
         return type(self), (self.what, self.mend)
 
@@ -121,5 +125,30 @@ class ServiceError(OrchardError):
     """A process or place the application needs is not there."""
 
 
+class BusyError(ServiceError):
+    """More is asked at once than is let in."""
+
+
 class DatabaseGoneError(ServiceError):
     """PostgreSQL does not answer."""
+
+
+class DiskFullError(ServiceError):
+    """There is no room to write.
+
+    Parameters
+    ----------
+    what, mend : str
+    place : str
+        The folder on the full disk; empty if that is not known.
+    needed_mb : float
+        Megabytes that must be free there before it is worth trying again.
+    """
+
+    def __init__(self, what: str, mend: str = "", place: str = "", needed_mb: float = 1.0) -> None:
+        super().__init__(what, mend)
+        self.place = place
+        self.needed_mb = needed_mb
+
+    def __reduce__(self) -> tuple[type["OrchardError"], tuple[object, ...]]:
+        return type(self), (self.what, self.mend, self.place, self.needed_mb)

@@ -1,11 +1,30 @@
 """How processes log: one JSON object a line on standard error, which the supervisor leads into a file."""
 
+import contextlib
+import io
 import logging
 import sys
+from typing import TextIO, cast
 
 import structlog
 
 __all__ = ["set_up_logs"]
+
+
+class _Patient(io.TextIOBase):
+    """A stream that loses a line rather than breaking the work that it tells of, as on a full disk."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        with contextlib.suppress(OSError):
+            self._stream.write(text)
+        return len(text)
+
+    def flush(self) -> None:
+        with contextlib.suppress(OSError):
+            self._stream.flush()
 
 
 def set_up_logs() -> None:
@@ -18,5 +37,5 @@ def set_up_logs() -> None:
             structlog.processors.format_exc_info,
             structlog.processors.JSONRenderer(),
         ],
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=structlog.PrintLoggerFactory(cast("TextIO", _Patient(sys.stderr))),
     )

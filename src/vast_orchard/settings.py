@@ -38,6 +38,12 @@ class Settings:
     import_ratio_limit: int = _setting(
         200, "Most times by which one file of an archive may be larger than its packed form."
     )
+    upload_limit_mb: int = _setting(16_384, "Most megabytes that all files on their way in may take together.")
+    upload_file_limit_mb: int = _setting(4096, "Most megabytes that one file on its way in may have.")
+    upload_keep_h: int = _setting(24, "Hours after which files that were sent and not brought in are removed.")
+    body_limit_mb: int = _setting(16, "Most megabytes that a request other than a file on its way in may have.")
+    try_limit_mb: int = _setting(192, "Most megabytes that pictures to try may have together.")
+    archive_limit_mb: int = _setting(32_768, "Most megabytes that an archive of a project may unpack to.")
     import_roots: str = _setting(
         "", "Folders of this machine that pictures may be brought in from, joined by colons; empty means none."
     )
@@ -49,7 +55,8 @@ class Settings:
     picture_limit_megapixels: int = _setting(50, "Most megapixels that one picture may have.")
     picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
-    stalled_after_s: int = _setting(10, "Seconds without a sign of life after which a worker's job is taken over.")
+    stalled_after_s: int = _setting(10, "Seconds without a sign of life after which a job is handed out again.")
+    stop_limit_s: int = _setting(20, "Seconds after which a job that was asked to stop, and has not, is ended.")
     threads: int = _setting(0, "Threads that train and judge; 0 means one for each processor.")
     kernel_cache_dir: str = _setting(
         "", "Folder for compiled kernels, which can be thrown away; empty means the user's cache."

@@ -111,7 +111,7 @@ def test_nothing_is_stored_before_the_plan_is_decided_on(desk: _Desk) -> None:
     done = desk.bring_in(entry, renamed={"Plates": "plate"})
     assert done["state"] == "done"
     assert desk.counts() == {"plate": 3, "rime": 1}
-    assert not list(desk.world.context.uploads.iterdir())
+    assert not list(desk.world.context.folder.uploads.iterdir())
 
 
 def test_sample_pictures_are_shown_before_anything_is_stored(desk: _Desk) -> None:
@@ -147,11 +147,11 @@ def test_formats_and_traits_are_counted(desk: _Desk) -> None:
     ]
 
 
-def test_a_file_that_is_sent_again_leaves_what_came_in_as_it_was(desk: _Desk) -> None:
+def test_what_an_import_has_taken_can_no_longer_be_sent_again(desk: _Desk) -> None:
     upload = desk.ask("POST", "/api/uploads")["id"]
 
-    def send(name: str, seed: int) -> None:
-        desk.ask("PUT", f"/api/uploads/{upload}/files", 204, data={"path": name}, files={"file": ("x", png(seed))})
+    def send(name: str, seed: int, status: int = 204) -> None:
+        desk.ask("PUT", f"/api/uploads/{upload}/files", status, data={"path": name}, files={"file": ("x", png(seed))})
 
     for n in (1, 2):
         send(f"plate/{n}.png", n)
@@ -161,7 +161,7 @@ def test_a_file_that_is_sent_again_leaves_what_came_in_as_it_was(desk: _Desk) ->
     (picture,) = desk.ask("GET", f"/api/projects/{desk.project}/pictures")["pictures"]
     # Whichever came in, it was taken over from under its path.
     for n in (1, 2):
-        send(f"plate/{n}.png", 10 + n)
+        send(f"plate/{n}.png", 10 + n, 409)
     stored = desk.ask("GET", f"/api/originals/{picture['sha256']}")
     assert hashlib.sha256(stored).hexdigest() == picture["sha256"]
 
@@ -241,8 +241,8 @@ def test_a_source_without_pictures_says_what_it_saw(desk: _Desk) -> None:
     desk.ask("POST", f"/api/imports/{entry['id']}/bring-in", 422, json=desk.choice(entry))
     desk.ask("DELETE", f"/api/imports/{entry['id']}", 204)
     desk.ask("GET", f"/api/imports/{entry['id']}", 404)
-    assert not list(desk.world.context.uploads.iterdir())
-    assert not list(desk.world.context.readings.iterdir())
+    assert not list(desk.world.context.folder.uploads.iterdir())
+    assert not list(desk.world.context.folder.readings.iterdir())
 
 
 def test_two_windows_cannot_decide_twice(desk: _Desk) -> None:
@@ -387,7 +387,7 @@ def test_a_bucket_that_fails_says_how_and_stores_nothing(
         job = desk.job()
         assert job["state"] == "failed"
         assert any(word in job["error"] for word in words.split("|")), job["error"]
-        assert not list(desk.world.context.uploads.iterdir())
+        assert not list(desk.world.context.folder.uploads.iterdir())
 
 
 def test_a_bucket_that_is_not_there_at_all(world: World) -> None:
@@ -400,7 +400,7 @@ def test_a_bucket_that_is_not_there_at_all(world: World) -> None:
 
 def test_names_that_are_not_utf_8_come_in_readable(desk: _Desk, world: World) -> None:
     upload = world.upload({"plate/1.png": png(1)})
-    odd = os.fsencode(world.context.uploads / upload) + b"/\xe9toile"
+    odd = os.fsencode(world.context.folder.uploads / upload) + b"/\xe9toile"
     os.mkdir(odd)  # noqa: PTH102 - pathlib has no names of bytes
     Path(os.fsdecode(odd + b"/\xff.png")).write_bytes(png(2))
     desk.bring_in(desk.read("upload", upload, name="odd"))

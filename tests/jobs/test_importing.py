@@ -58,7 +58,7 @@ def test_a_messy_collection(world: World, as_zip: bool) -> None:
     with world.context.database.session() as session:
         doubled = [entry for entry in list_pictures(session, project) if entry.two_labels]
     assert [entry.name for entry in doubled] == ["1.png"]
-    assert not list(world.context.uploads.iterdir())
+    assert not list(world.context.folder.uploads.iterdir())
 
 
 def test_the_same_again_adds_nothing(world: World) -> None:
@@ -101,7 +101,7 @@ def test_what_cannot_be_brought_in_fails_with_words_and_leaves_nothing(
     assert job.state == "failed"
     assert words in str(job.error)
     assert _counts(world, project) == {"plate": 1}
-    assert not list(world.context.uploads.iterdir())
+    assert not list(world.context.folder.uploads.iterdir())
 
 
 def test_the_planted_faults_of_the_demo_come_out_as_planted(world: World, crystals: Path) -> None:
@@ -172,7 +172,7 @@ def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(
         again = start_job(session, project, JobKind.IMPORT, "Again", entry.id)
     assert world.run(again).state == "done"
     assert _counts(world, project) == {"plate": 2}
-    assert not list(world.context.uploads.iterdir())
+    assert not list(world.context.folder.uploads.iterdir())
 
 
 def test_who_lost_the_job_records_nothing_more(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -201,7 +201,7 @@ def _planned(world: World, project: int, members: dict[str, bytes]) -> tuple[int
         entry = create_import(session, project, "in", upload)
         job = start_job(session, project, JobKind.READ, "Read in", entry.id)
     assert world.run(job).state == "done"
-    return entry.id, world.context.uploads / upload
+    return entry.id, world.context.folder.uploads / upload
 
 
 def _decide(world: World, project: int, import_id: int) -> dict[str, Any]:
@@ -291,7 +291,7 @@ def test_where_every_picture_is_damaged_nothing_is_left_lying(world: World) -> N
     job = world.run(world.import_job(project, {f"plate/{n}.png": png(n)[:150] for n in range(3)}))
     assert (job.state, "No readable picture was found" in str(job.error)) == ("failed", True)
     assert _counts(world, project) == {}
-    assert not list(world.context.uploads.iterdir())
+    assert not list(world.context.folder.uploads.iterdir())
 
 
 def test_an_archive_of_a_hundred_thousand_entries(world: World) -> None:
@@ -329,13 +329,13 @@ def test_packed_tars_are_unpacked_once_and_within_limits(world: World, mode: str
     project = world.project()
     data = tar({f"{c}/{n}.png": png(60 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(30)})
     assert world.bring_in(project, {name: data})["added"] == 60
-    assert not list(world.context.uploads.iterdir())
+    assert not list(world.context.folder.uploads.iterdir())
     cut = world.run(world.import_job(project, {name: data[: len(data) // 2]}))
     assert (cut.state, "cut short" in str(cut.error) or "damaged" in str(cut.error)) == ("failed", True)
     if ending:
         bomb = world.run(world.import_job(project, {name: tar({"plate/zero.png": bytes(80 << 20)})}))
         assert (bomb.state, "times its size" in str(bomb.error)) == ("failed", True)
-    assert not [path for path in world.context.uploads.iterdir() if path.suffix == ".part"]
+    assert not [path for path in world.context.folder.uploads.iterdir() if path.suffix == ".part"]
 
 
 def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server_is_copied(
@@ -346,7 +346,7 @@ def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server
     stored = world.context.settings.data_dir / "bytes" / ByteStore.picture_path(_sha(png(1)))
     assert stored.read_bytes() == png(1)
     assert stored.stat().st_nlink == 1
-    assert list(world.context.uploads.iterdir()) == []
+    assert list(world.context.folder.uploads.iterdir()) == []
     theirs = tmp_path / "theirs" / "plate" / "2.png"
     theirs.parent.mkdir(parents=True)
     theirs.write_bytes(png(2))

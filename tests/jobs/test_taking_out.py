@@ -23,7 +23,6 @@ from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.dividing import move_to_set
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.jobs.taking_out import parcel_path
 from vast_orchard.store import actions, history
 from vast_orchard.store.bin import list_bin
 from vast_orchard.store.classes import list_classes
@@ -66,7 +65,7 @@ def _taken_out(world: World, project: int, kind: str = "collection", **options: 
     assert ended.state == "done", ended.error
     with world.context.database.session() as session:
         found = get_parcel(session, parcel.id)
-    data = parcel_path(world.context.parcels, parcel.id).read_bytes()
+    data = world.context.folder.parcel(parcel.id).read_bytes()
     assert found.size_bytes == len(data)
     return data
 
@@ -231,7 +230,7 @@ def test_nothing_to_take_out_says_so(world: World) -> None:
         job = start_job(session, project, JobKind.TAKE_OUT, "Take out", parcel.id)
     ended = world.run(job)
     assert (ended.state, "no pictures" in str(ended.error)) == ("failed", True)
-    assert not list(world.context.parcels.glob("*"))
+    assert not list(world.context.folder.parcels.glob("*"))
 
 
 def _trained(world: World) -> int:

@@ -5,6 +5,8 @@ from concurrent.futures import ThreadPoolExecutor
 from threading import Barrier
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from sqlalchemy import text
 
 from tests.pictures import png
@@ -76,6 +78,7 @@ def desk(world: World) -> _Desk:
 
 
 _START = ["needle"] * 3 + ["plate"] * 3
+_NAMES = ("needle", "plate", None)
 
 
 def test_labelling_and_taking_back_step_by_step(desk: _Desk) -> None:
@@ -102,8 +105,72 @@ def test_a_later_choice_of_another_window_stands_and_is_counted(desk: _Desk) -> 
     desk.label([1], None, "two")
     assert desk.undo("one") == (2, 1)
     assert desk.labels() == ["needle", None, "needle", "plate", "plate", "plate"]
+    # Both steps are taken back, so the picture is as it was before either.
     assert desk.undo("two") == (1, 0)
-    assert desk.labels()[1] == "plate"
+    assert desk.labels() == _START
+
+
+def test_a_later_choice_of_the_same_value_stands_too(desk: _Desk) -> None:
+    desk.label([0], "plate", "one")
+    desk.label([0], None, "two")
+    desk.label([0], "plate", "two")
+    assert desk.undo("one") == (0, 1)
+    assert desk.labels()[0] == "plate"
+    assert desk.undo("two") == (1, 0)  # of two's steps the first stands still
+    assert desk.labels()[0] is None
+    assert desk.undo("two") == (1, 0)
+    assert desk.labels() == _START
+
+
+def test_a_later_name_of_a_class_stands_also_if_it_is_the_same(desk: _Desk) -> None:
+    plate = desk.id_of("plate")
+    with desk.database.session() as session:
+        change_class(session, desk.project, "one", plate, {"name": "disc", "sign": "D"})
+        change_class(session, desk.project, "two", plate, {"sign": "X"})
+        change_class(session, desk.project, "two", plate, {"sign": "D"})
+    assert desk.undo("one") == (1, 0)  # the name, and not the sign
+    with desk.database.session() as session:
+        assert [(entry.name, entry.sign) for entry in list_classes(session, desk.project)][1] == ("plate", "D")
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(("one", "two", "three")),
+            st.one_of(st.none(), st.tuples(st.sets(st.integers(0, 5), min_size=1), st.sampled_from(_NAMES))),
+        ),
+        max_size=12,
+    )
+)
+def test_whatever_windows_do_and_take_back_only_what_stands_counts(
+    desk: _Desk, steps: list[tuple[str, tuple[set[int], str | None] | None]]
+) -> None:
+    done: list[tuple[str, set[int], str | None]] = []
+
+    def expected() -> list[str | None]:
+        labels: list[str | None] = list(_START)
+        for _, places, name in done:
+            for place in places:
+                labels[place] = name
+        return labels
+
+    for window, labelled in steps:
+        own = [n for n, step in enumerate(done) if step[0] == window]
+        if labelled is not None:
+            now = desk.labels()
+            places, name = labelled
+            desk.label(sorted(places), name, window)
+            # Giving a picture the label that it has is no choice that could stand.
+            done.append((window, {place for place in places if now[place] != name}, name))
+        elif own:
+            desk.undo(window)
+            del done[own[-1]]
+        assert desk.labels() == expected()
+    for window in ("one", "two", "three"):
+        for _ in range(sum(step[0] == window for step in done)):
+            desk.undo(window)
+    assert desk.labels() == _START
 
 
 def test_a_picture_of_another_project_changes_nothing(desk: _Desk, world: World) -> None:
@@ -160,7 +227,7 @@ def test_names_that_cannot_be(desk: _Desk, name: str, words: str) -> None:
 
 
 def test_a_class_of_the_same_name_in_other_capitals_is_refused(desk: _Desk) -> None:
-    with desk.database.session() as session, pytest.raises(ConflictError, match="named PLATE already"):
+    with pytest.raises(ConflictError, match="named PLATE already"), desk.database.session() as session:
         create_class(session, desk.project, "one", "PLATE")
 
 

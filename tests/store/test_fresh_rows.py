@@ -31,7 +31,7 @@ class _Desk:
         self.database = database
         self.project = world.project()
         with world.context.database.session() as session:
-            self.entry = create_import(session, self.project, "in", "x").id
+            self.entry = create_import(session, self.project, "in", "").id
             self.plate = add_class(session, self.project, "plate").id
 
     def write(self, arrived: ArrivedPicture, *, class_id: int | None = None) -> int:

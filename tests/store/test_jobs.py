@@ -69,11 +69,11 @@ def test_the_same_work_is_not_started_twice(world: World, job: int) -> None:
 def test_what_the_queue_forgot_is_handed_out_again(world: World, job: int) -> None:
 
     with world.context.database.session() as session:
-        assert requeue_lost(session, "data") == 0
+        assert requeue_lost(session, "data", 0.0) == 0
         session.execute(text("delete from procrastinate_jobs"))
-        assert requeue_lost(session, "train") == 0
-        assert requeue_lost(session, "data") == 1
-        assert requeue_lost(session, "data") == 0
+        assert requeue_lost(session, "train", 0.0) == 0
+        assert requeue_lost(session, "data", 0.0) == 1
+        assert requeue_lost(session, "data", 0.0) == 0
 
 
 def test_a_failed_transaction_leaves_no_job_behind(world: World) -> None:

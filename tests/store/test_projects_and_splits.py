@@ -17,7 +17,7 @@ def test_a_name_is_free_again_once_its_project_lies_in_the_bin(world: World) -> 
     with world.context.database.session() as session:
         delete_project(session, first)
     second = world.project("ridge")
-    with world.context.database.session() as session, pytest.raises(ConflictError, match="named Ridge already"):
+    with pytest.raises(ConflictError, match="named Ridge already"), world.context.database.session() as session:
         restore_project(session, first)
     with world.context.database.session() as session:
         rename_project(session, second, "Valley")

@@ -6,9 +6,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse
 from sqlalchemy import text
-from starlette.exceptions import HTTPException
 
 from vast_orchard import __version__
 from vast_orchard.api import (
@@ -26,29 +24,30 @@ from vast_orchard.api import (
     release,
     runs,
     splits,
+    uploads,
 )
+from vast_orchard.api.admission import Admission
 from vast_orchard.api.dependencies import Parts, SessionOf
 from vast_orchard.api.guard import Guard
+from vast_orchard.api.page import serve_page
 from vast_orchard.api.problems import install_problems
+from vast_orchard.api.upload_space import UploadSpace
 from vast_orchard.jobs.quick.process import QuickProcess
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import byte_store
+from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.database import Database
 
-__all__ = ["create_app", "page_folder"]
-
-
-def page_folder() -> Path:
-    """Where the built front end lies."""
-    return Path(__file__).parents[3] / "web" / "dist"
+__all__ = ["create_app"]
 
 
 def _parts(settings: Settings) -> Parts:
     return Parts(
         settings=settings,
-        database=Database(settings.database_url),
+        database=Database(settings.database_url, data_dir=settings.data_dir),
         store=byte_store(settings),
         quick=QuickProcess(settings),
+        space=UploadSpace(DataFolder(settings.data_dir).uploads, settings.upload_limit_mb),
     )
 
 
@@ -86,6 +85,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
         redoc_url=None,
     )
     install_problems(app)
+    app.add_middleware(Admission, settings=settings)
     app.add_middleware(Guard)
     for router in (
         x.router
@@ -96,6 +96,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             field,
             mending,
             copies,
+            uploads,
             imports,
             bin,
             ingredients,
@@ -115,21 +116,5 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
         return {"version": __version__}
 
     if page is not None:
-        _serve_page(app, page)
+        serve_page(app, page)
     return app
-
-
-def _serve_page(app: FastAPI, page: Path) -> None:
-    """Files of the front end by name; every other address outside /api is the page itself, which reads it."""
-
-    @app.get("/{path:path}", include_in_schema=False)
-    def serve(path: str) -> FileResponse:
-        if path.startswith("api/"):
-            raise HTTPException(404, f"There is nothing at /{path}.")
-        wanted = (page / path).resolve()
-        if path and wanted.is_relative_to(page.resolve()) and wanted.is_file():
-            # Built names carry a hash of their content.
-            return FileResponse(
-                wanted, headers={"Cache-Control": "max-age=31536000, immutable"} if "assets/" in path else {}
-            )
-        return FileResponse(page / "index.html", headers={"Cache-Control": "no-cache"})

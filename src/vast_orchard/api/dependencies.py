@@ -7,9 +7,11 @@ from typing import Annotated
 from fastapi import Depends, Header, Path, Request
 from sqlalchemy.orm import Session
 
+from vast_orchard.api.upload_space import UploadSpace
 from vast_orchard.jobs.quick.process import QuickProcess
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.database import Database
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
@@ -28,6 +30,12 @@ class Parts:
     database: Database
     store: ByteStore
     quick: QuickProcess
+    space: UploadSpace
+
+    @property
+    def folder(self) -> DataFolder:
+        """Where files of our own lie."""
+        return DataFolder(self.settings.data_dir)
 
 
 def _parts(request: Request) -> Parts:

@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import itertools
 import json
+import re
 import threading
 from collections import deque
 from collections.abc import AsyncIterator
@@ -99,5 +100,5 @@ router = APIRouter(prefix="/api", tags=["events"])
 async def events(request: Request, last_event_id: Annotated[str | None, Header()] = None) -> EventSourceResponse:
     """Everything live: what changed, by topic and project; the records say how."""
     hub: Hub = request.app.state.hub
-    known = int(last_event_id) if last_event_id and last_event_id.isdigit() else None
+    known = int(last_event_id) if last_event_id and re.fullmatch("[0-9]{1,15}", last_event_id) else None
     return EventSourceResponse(hub.stream(known), ping=15)

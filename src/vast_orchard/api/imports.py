@@ -1,14 +1,10 @@
 """Bringing pictures in: a source is named, read by a job, decided on by its plan, and brought in by another job."""
 
 import re
-import secrets
-import shutil
 from collections.abc import Sequence
-from pathlib import Path as FilePath
-from pathlib import PurePosixPath
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Form, Path, Query, Response, UploadFile
+from fastapi import APIRouter, Depends, Path, Query, Response
 from fastapi import status as http
 from fastapi.responses import FileResponse
 
@@ -22,10 +18,10 @@ from vast_orchard.api.import_schemas import (
     SourceCreate,
     SourcesRead,
     UploadImport,
-    UploadRead,
 )
 from vast_orchard.api.schemas import JobRead, UndoRead
-from vast_orchard.errors import ConflictError, InputError, MissingError, ServiceError
+from vast_orchard.api.uploads import UploadId, waiting_upload
+from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.server_folders import ServerFolder, checked_server_path, list_server_folder
 from vast_orchard.store import history, imports
@@ -39,7 +35,6 @@ __all__ = ["router"]
 
 router = APIRouter(prefix="/api", tags=["bringing in"])
 
-UploadId = Annotated[str, Path(pattern="^[0-9a-f]{16}$")]
 _MOST_SAMPLES = 48
 
 
@@ -52,53 +47,12 @@ def _import(session: SessionOf, import_id: Annotated[int, Path(ge=1, le=LARGEST_
 ImportOf = Annotated[ImportValue, Depends(_import)]
 
 
-def _folder(parts: Parts, upload_id: str) -> FilePath:
-    folder = parts.settings.data_dir / "uploads" / upload_id
-    if not folder.is_dir():
-        raise MissingError(f"There is no upload {upload_id}.", "Begin a new one; uploads end with their import.")
-    return folder
-
-
 def _forget_files(parts: Parts, entry: ImportValue) -> None:
     """What was sent or fetched for an import, and the notes on it."""
     if entry.source_kind == "upload" and entry.location:
-        shutil.rmtree(parts.settings.data_dir / "uploads" / entry.location, ignore_errors=True)
+        parts.folder.remove(parts.folder.upload(entry.location))
     if entry.report is None:
-        shutil.rmtree(parts.settings.data_dir / "readings" / str(entry.id), ignore_errors=True)
-
-
-@router.post("/uploads", response_model=UploadRead, status_code=http.HTTP_201_CREATED)
-def begin_upload(parts: PartsOf) -> UploadRead:
-    """A place for files on their way in."""
-    upload_id = secrets.token_hex(8)
-    (parts.settings.data_dir / "uploads" / upload_id).mkdir(parents=True)
-    return UploadRead(id=upload_id)
-
-
-@router.put("/uploads/{upload_id}/files", status_code=http.HTTP_204_NO_CONTENT)
-def add_file(
-    parts: PartsOf, upload_id: UploadId, file: UploadFile, path: Annotated[str, Form(max_length=2000)]
-) -> None:
-    """One file; `path` is where it lay, with forward slashes."""
-    folder = _folder(parts, upload_id)
-    place = PurePosixPath(path)
-    if place.is_absolute() or ".." in place.parts or not place.name or "\0" in path:
-        raise InputError(f"The path {path!r} points outside of the upload.", "Send a path below the chosen folder.")
-    target = folder / place
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        # A file of its own each time: the one that is there may have become a stored picture.
-        target.unlink(missing_ok=True)
-        with target.open("xb") as out:
-            shutil.copyfileobj(file.file, out, 1 << 20)
-    except OSError as error:
-        raise ServiceError(f"{path} cannot be stored: {error}.", "Make room on the disk, then try again.") from error
-
-
-@router.delete("/uploads/{upload_id}", status_code=http.HTTP_204_NO_CONTENT)
-def forget_upload(parts: PartsOf, upload_id: UploadId) -> None:
-    """Give up an upload that was not brought in."""
-    shutil.rmtree(_folder(parts, upload_id), ignore_errors=True)
+        parts.folder.remove(parts.folder.reading(entry.id))
 
 
 @router.post("/projects/{project_id}/uploads/{upload_id}/import", response_model=JobRead, status_code=202)
@@ -106,7 +60,7 @@ def bring_in_at_once(
     session: SessionOf, project: ProjectOf, parts: PartsOf, window: WindowOf, upload_id: UploadId, body: UploadImport
 ) -> JobValue:
     """Read what was uploaded and bring it in by the likeliest reading, as one job: for programs."""
-    _folder(parts, upload_id)
+    waiting_upload(session, parts, upload_id)
     entry = imports.create_import(session, project.id, body.source_name, upload_id, window=window)
     job_id = start_job(session, project.id, JobKind.IMPORT, f"Bring in {body.source_name}", entry.id)
     return get_job(session, job_id)
@@ -125,10 +79,10 @@ def server_folders(parts: PartsOf, path: Annotated[str, Query(max_length=4000)] 
     return list_server_folder(parts.settings, path)
 
 
-def _located(parts: Parts, body: SourceCreate) -> tuple[str, str]:
+def _located(session: SessionOf, parts: Parts, body: SourceCreate) -> tuple[str, str]:
     """A source's location and name."""
     if body.kind == "upload":
-        _folder(parts, body.location)
+        waiting_upload(session, parts, body.location)
         return body.location, body.name or "upload"
     if body.kind == "folder":
         path = checked_server_path(parts.settings, body.location)
@@ -148,7 +102,7 @@ def _read(session: SessionOf, entry: ImportValue) -> None:
 @router.post("/projects/{project_id}/imports", response_model=ImportRead, status_code=202)
 def begin(session: SessionOf, project: ProjectOf, parts: PartsOf, window: WindowOf, body: SourceCreate) -> ImportValue:
     """Read a source, as a job; nothing is stored of it until its plan was decided on."""
-    location, name = _located(parts, body)
+    location, name = _located(session, parts, body)
     proposed = ChoiceBody(read_as="one_class", class_name=body.class_name).model_dump() if body.class_name else None
     entry = imports.create_import(session, project.id, name, location, kind=body.kind, window=window, choice=proposed)
     _read(session, entry)
@@ -189,18 +143,17 @@ def _tables(entry: ImportValue) -> list[str]:
 @router.post("/imports/{import_id}/plan", response_model=PlanRead)
 def plan(session: SessionOf, parts: PartsOf, entry: ImportOf, body: ChoiceBody) -> dict[str, Any]:
     """What bringing in by this choice would do; changes nothing."""
+    here = _here(session, entry.project_id)
+    session.commit()  # the connection is free while the plan is made
     found: dict[str, Any] = parts.quick.run(
-        "plan",
-        import_id=entry.id,
-        tables=_tables(entry),
-        choice=body.model_dump(),
-        here=_here(session, entry.project_id),
+        "plan", import_id=entry.id, tables=_tables(entry), choice=body.model_dump(), here=here
     )
     return found
 
 
 @router.get("/imports/{import_id}/strip", response_class=Response)
 def strip(
+    session: SessionOf,
     parts: PartsOf,
     entry: ImportOf,
     contents: Annotated[str, Query(max_length=4000, description="SHA-256 of pictures, joined by commas.")],
@@ -210,6 +163,7 @@ def strip(
     wanted = contents.split(",")
     if len(wanted) > _MOST_SAMPLES or not all(re.fullmatch("[0-9a-f]{64}", one) for one in wanted):
         raise InputError("contents must be SHA-256 values joined by commas.", f"Ask for at most {_MOST_SAMPLES}.")
+    session.commit()
     data: bytes = parts.quick.run("strip", entry=entry, contents=wanted, side=side)
     return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
@@ -248,7 +202,7 @@ def give_up(session: SessionOf, parts: PartsOf, entry: ImportOf) -> None:
 @router.get("/imports/{import_id}/files.csv", response_class=Response)
 def fates(parts: PartsOf, entry: ImportOf) -> Response:
     """Every file of a source and what became of it."""
-    path = parts.settings.data_dir / "readings" / str(entry.id) / "files.csv"
+    path = parts.folder.reading(entry.id) / "files.csv"
     if not path.exists():
         raise MissingError("There is no list of this import's files.", "Imports of earlier versions made none.")
     return FileResponse(path, media_type="text/csv", filename=f"import-{entry.id}-files.csv")

@@ -2,16 +2,16 @@
 
 import datetime as dt
 from collections.abc import Sequence
-from pathlib import Path as FilePath
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Response
 from fastapi import status as http
 from fastapi.responses import FileResponse
 
-from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.mending import named_pictures
 from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn, Which
+from vast_orchard.api.uploads import waiting_upload
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import parcels
@@ -35,10 +35,6 @@ def _parcel(session: SessionOf, parcel_id: Annotated[int, Path(ge=1, le=LARGEST_
 
 
 ParcelOf = Annotated[ParcelValue, Depends(_parcel)]
-
-
-def _file(parts: Parts, parcel: ParcelValue) -> FilePath:
-    return parts.settings.data_dir / "parcels" / f"{parcel.id}.zip"
 
 
 @router.get("/projects/{project_id}/parcels", response_model=list[ParcelRead])
@@ -72,7 +68,7 @@ def download(parts: PartsOf, parcel: ParcelOf) -> Response:
     """The zip."""
     if parcel.size_bytes is None:
         raise ConflictError("This parcel is not packed yet.", "Wait for its job; failed ones say why in the tray.")
-    path = _file(parts, parcel)
+    path = parts.folder.parcel(parcel.id)
     if not path.exists():
         raise MissingError("The parcel's file is gone.", "Take it out again.")
     return FileResponse(path, media_type="application/zip", filename=parcel.name)
@@ -84,14 +80,13 @@ def forget(session: SessionOf, parts: PartsOf, parcel: ParcelOf) -> None:
     if parcel.state in ("waiting", "running"):
         raise ConflictError("This parcel is being packed.", "Stop it in the tray first.")
     parcels.delete_parcel(session, parcel.id)
-    _file(parts, parcel).unlink(missing_ok=True)
+    parts.folder.remove(parts.folder.parcel(parcel.id))
 
 
 @router.post("/projects/bring-back", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
 def bring_back(session: SessionOf, parts: PartsOf, window: WindowOf, body: ProjectReturn) -> JobValue:
     """Make a project of an uploaded archive, as it was, as a job."""
-    if not (parts.settings.data_dir / "uploads" / body.upload_id).is_dir():
-        raise MissingError(f"There is no upload {body.upload_id}.", "Send the archive again.")
+    waiting_upload(session, parts, body.upload_id)
     project = create_project(session, free_name(session, body.name))
     entry = create_import(session, project.id, body.name, body.upload_id, window=window)
     job = start_job(session, project.id, JobKind.BRING_BACK, f"Bring back {body.name}", entry.id)

@@ -8,7 +8,15 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from vast_orchard.errors import ConflictError, InputError, MissingError, OrchardError, ServiceError
+from vast_orchard.errors import (
+    BusyError,
+    ConflictError,
+    DiskFullError,
+    InputError,
+    MissingError,
+    OrchardError,
+    ServiceError,
+)
 from vast_orchard.store.sift.syntax import SiftError
 
 __all__ = ["install_problems", "problem"]
@@ -19,6 +27,7 @@ _STATUS: dict[type[OrchardError], HTTPStatus] = {
     MissingError: HTTPStatus.NOT_FOUND,
     ConflictError: HTTPStatus.CONFLICT,
     InputError: HTTPStatus.UNPROCESSABLE_ENTITY,
+    DiskFullError: HTTPStatus.INSUFFICIENT_STORAGE,
     ServiceError: HTTPStatus.SERVICE_UNAVAILABLE,
 }
 
@@ -39,7 +48,10 @@ def install_problems(app: FastAPI) -> None:
     def ours(_request: Request, error: OrchardError) -> JSONResponse:
         status = next((s for kind, s in _STATUS.items() if isinstance(error, kind)), HTTPStatus.INTERNAL_SERVER_ERROR)
         more = {"place": error.place} if isinstance(error, SiftError) else {}
-        return problem(status, error.what, error.mend, **more)
+        answer = problem(status, error.what, error.mend, **more)
+        if isinstance(error, BusyError):
+            answer.headers["Retry-After"] = "1"
+        return answer
 
     @app.exception_handler(RequestValidationError)
     def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:

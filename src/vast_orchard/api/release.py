@@ -32,6 +32,7 @@ def try_pictures(session: SessionOf, run: RunOf, parts: PartsOf, files: list[Upl
     path = checkpoint_path(session, run.id, "kept")
     if path is None:
         raise ConflictError(f"Run {run.number} has kept nothing yet.", "Wait for its first epoch.")
+    session.commit()  # the connection is free while the pictures are looked at
     limit = parts.settings.picture_limit_mb * 2**20 + 1
     contents = [(file.filename or "picture", file.file.read(limit)) for file in files]
     answers: list[dict[str, Any]] = parts.quick.run("answer", model_path=path, files=contents)

@@ -147,7 +147,7 @@ def outcomes(
     """Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones."""
     if set == "test":
         runs.check_look(session, run.id, look)
-    if cells and not re.fullmatch(r"\d{1,9}\.\d{1,9}(,\d{1,9}\.\d{1,9})*", cells):
+    if cells and not re.fullmatch(r"[0-9]{1,9}\.[0-9]{1,9}(,[0-9]{1,9}\.[0-9]{1,9})*", cells):
         raise InputError(f"cells is {cells!r}.", "Give pairs like 3.4,4.3: true and predicted class ids.")
     pairs = [(int(t), int(p)) for t, p in (part.split(".") for part in cells.split(",") if part)]
     return predictions.list_outcomes(session, run.id, set, pairs, wrong_only=wrong, limit=limit)

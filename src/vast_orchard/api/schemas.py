@@ -30,12 +30,14 @@ __all__ = [
     "ParcelCreate",
     "ParcelRead",
     "PictureDetailRead",
+    "PictureId",
     "PicturePage",
     "PictureRead",
     "ProjectRead",
     "ProjectReturn",
     "ProjectWrite",
     "Read",
+    "RecordId",
     "SetName",
     "SheetCreate",
     "UndoRead",
@@ -48,6 +50,11 @@ class Read(BaseModel):
     """Read by attribute from a value of the store."""
 
     model_config = ConfigDict(from_attributes=True)
+
+
+# Ids as the records number them: pictures and steps by 64 bits, everything else by 32.
+PictureId = Annotated[int, Field(ge=1, le=2**62)]
+RecordId = Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class Write(BaseModel):
@@ -189,7 +196,7 @@ class PictureDetailRead(Read):
 class Which(Write):
     """The pictures that are meant: by their ids, or all that a Sift lets through."""
 
-    picture_ids: list[int] | None = Field(default=None, min_length=1, max_length=200_000)
+    picture_ids: list[PictureId] | None = Field(default=None, min_length=1, max_length=200_000)
     sift: str | None = Field(default=None, max_length=4000)
     split: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Split that the Sift's set: means.")
     run: int | None = Field(default=None, ge=1, le=2**31 - 1, description="Run that the Sift's predicted: means.")
@@ -205,7 +212,7 @@ class Which(Write):
 class LabelsCreate(Which):
     """Pictures and their new label; null takes the label away."""
 
-    class_id: int | None
+    class_id: RecordId | None
 
 
 class MarksCreate(Which):
@@ -224,7 +231,7 @@ class ClassSplit(Which):
 class ClassOrder(Write):
     """All classes in their new order."""
 
-    class_ids: list[int] = Field(max_length=10_000)
+    class_ids: list[RecordId] = Field(max_length=10_000)
 
 
 class ClassMerge(Write):
@@ -273,7 +280,7 @@ class CopiesRead(Read):
 class CopiesKeep(Write):
     """Pictures to keep of their copies; without any, the largest of each group whose labels agree."""
 
-    picture_ids: list[int] | None = Field(default=None, min_length=1, max_length=200_000)
+    picture_ids: list[PictureId] | None = Field(default=None, min_length=1, max_length=200_000)
 
 
 class BinMove(Which):
@@ -317,10 +324,10 @@ class ParcelCreate(Write):
 
     kind: Literal["collection", "project"]
     by_set: bool = False
-    split: int | None = None
-    picture_ids: list[int] | None = Field(default=None, max_length=200_000)
+    split: RecordId | None = None
+    picture_ids: list[PictureId] | None = Field(default=None, max_length=200_000)
     sift: str | None = Field(default=None, max_length=4000, description="Only what this Sift lets through.")
-    run: int | None = None
+    run: RecordId | None = None
     creator: str = Field(default="", max_length=200)
     licence: str = Field(default="", max_length=500)
 

@@ -7,7 +7,8 @@ from typing import Annotated
 
 import typer
 
-from vast_orchard.api.app import create_app, page_folder
+from vast_orchard.api.app import create_app
+from vast_orchard.api.page import page_folder
 from vast_orchard.errors import SettingError
 from vast_orchard.logs import set_up_logs
 from vast_orchard.settings import Settings, read_settings

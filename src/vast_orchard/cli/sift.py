@@ -12,6 +12,7 @@ from urllib.request import Request, urlopen
 import typer
 
 from vast_orchard.errors import InputError, ServiceError
+from vast_orchard.formats.csv_cells import harmless
 
 __all__ = ["sift"]
 
@@ -57,12 +58,5 @@ def sift(
     table = csv.writer(sys.stdout)
     table.writerow(["id", "name", "class", "set", "sha256"])
     for entry in _pictures(address, project, query):
-        table.writerow(
-            [
-                entry["id"],
-                entry["name"],
-                classes.get(entry["class_id"], ""),
-                entry["set_name"] or "",
-                entry["sha256"],
-            ]
-        )
+        label = classes.get(entry["class_id"], "")
+        table.writerow(harmless([entry["id"], entry["name"], label, entry["set_name"] or "", entry["sha256"]]))

@@ -16,6 +16,7 @@ from pathlib import Path
 from posixpath import splitext
 
 from vast_orchard.formats.croissant import DatasetFacts, croissant
+from vast_orchard.formats.csv_cells import harmless
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
 
 __all__ = ["TABLE_COLUMNS", "PackedPicture", "write_collection_zip"]
@@ -54,7 +55,8 @@ class PackedPicture:
 def _folder(text: str) -> str:
     """A class name as the name of one folder on any system; the table keeps the true one."""
     plain = "".join("_" if c in '/\\:*?"<>|' or not c.isprintable() else c for c in text).strip(". ")
-    return plain or "_"
+    # Nor may a path be taken for a formula where the table is opened.
+    return f"_{plain}" if plain[:1] in tuple("=+-@'") else plain or "_"
 
 
 class _Places:
@@ -116,7 +118,7 @@ def write_collection_zip(
         for picture in pictures:
             path = places.place(picture)
             archive.writestr(zipfile.ZipInfo(path, _DATE), read(picture.sha256))
-            writer.writerow(_row(path, picture))
+            writer.writerow(harmless(_row(path, picture)))
             endings.add(splitext(path)[1])
             count += 1
             progress()

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from posixpath import splitext
 
 from vast_orchard.errors import InputError
+from vast_orchard.formats.csv_cells import plain
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
 from vast_orchard.formats.told import NOTHING_TOLD, Told, clean_name, merge_spellings, set_of
 
@@ -54,7 +55,7 @@ class Table:
         try:
             for number, row in enumerate(reader):
                 if row and (number or not self.has_header):
-                    yield row
+                    yield [plain(cell) for cell in row]
         except csv.Error as error:
             raise InputError(
                 f"The table cannot be read in line {reader.line_num} ({error}).", "Mend or save it again."

@@ -9,11 +9,15 @@ from vast_orchard.errors import ArchiveError
 from vast_orchard.formats.folder_source import FolderSource
 from vast_orchard.formats.members import Source, SourceLimits
 from vast_orchard.formats.tar_source import open_tar
+from vast_orchard.formats.zip_count import check_entries
 from vast_orchard.formats.zip_source import ZipSource
 
 __all__ = ["ARCHIVE_ENDINGS", "open_source"]
 
 ARCHIVE_ENDINGS = (".zip", ".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz")
+
+# Folders are entries too, and do not count as files.
+_FOLDERS_PER_FILE = 2
 
 
 @contextmanager
@@ -36,6 +40,7 @@ def open_source(path: Path, limits: SourceLimits | None = None) -> Iterator[Sour
         with open_tar(path, limits) as source:
             yield source
         return
+    check_entries(path, (limits or SourceLimits()).files * _FOLDERS_PER_FILE)
     try:
         archive = zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError) as error:

@@ -1,11 +1,10 @@
 """Brings a project's archive back as a project of its own, as it was."""
 
-import shutil
 from pathlib import Path
 
-from sqlalchemy.exc import DataError, IntegrityError
+from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError
 
-from vast_orchard.errors import ArchiveError, DatabaseGoneError, InputError, LeaseLostError, MissingError
+from vast_orchard.errors import ArchiveError, DatabaseGoneError, DiskFullError, InputError, LeaseLostError, MissingError
 from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.keeping import keep_picture
@@ -15,6 +14,11 @@ from vast_orchard.store.projects import delete_project
 from vast_orchard.store.transfer import RECORDS, Loader
 
 __all__ = ["bring_back"]
+
+# What rows raise that this program did not write.
+_NOT_OURS = (
+    AttributeError, KeyError, OverflowError, TypeError, ValueError, DataError, IntegrityError, ProgrammingError,
+)  # fmt: skip
 
 
 def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None:
@@ -35,25 +39,25 @@ def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None
             entry = get_import(session, import_id)
     except MissingError:
         return  # it went with the last step, after which a worker died
-    place = context.uploads / entry.location
+    place = context.folder.upload(entry.location)
     try:
         found = list(place.iterdir()) if place.is_dir() else []
         if len(found) != 1:
             raise ArchiveError(f"{len(found)} files were sent.", "Choose the one file of a project's archive.")
-        archive, reader = open_project_archive(found[0])
+        archive, reader = open_project_archive(found[0], context.archive_limits)
         with archive, holding_bytes(context.database):
             _Return(context, entry.project_id, import_id, reader).run(progress)
-    except (DatabaseGoneError, LeaseLostError):
+    except (DatabaseGoneError, DiskFullError, LeaseLostError):
         raise
     except Exception:
         _forget(context, place, entry.project_id)
         raise
-    shutil.rmtree(place, ignore_errors=True)
+    context.folder.remove(place)
 
 
 def _forget(context: WorkContext, place: Path, project_id: int) -> None:
     """Nothing came of it: the project that was made for it lies in the bin, with the reason in the tray."""
-    shutil.rmtree(place, ignore_errors=True)
+    context.folder.remove(place)
     with context.database.session() as session:
         delete_project(session, project_id)
 
@@ -76,14 +80,14 @@ class _Return:
             loader = Loader(session, self._project_id)
             try:
                 for table in RECORDS:
-                    loader.load(table, self._reader.records(table))
+                    loader.load(table, self._reader.batches(table))
                 self._files(loader, files)
                 loader.place_exports(
                     int(path.removeprefix("exports/").removesuffix(".zip"))
                     for path in files
                     if path.startswith("exports/")
                 )
-            except (KeyError, TypeError, ValueError, DataError, IntegrityError) as error:
+            except _NOT_OURS as error:
                 raise InputError(
                     f"The archive's records do not hold together ({str(error)[:200]}).", "Make it again."
                 ) from error
@@ -92,7 +96,7 @@ class _Return:
         progress.advance(len(files) + len(RECORDS))
 
     def _keep(self, sha256: str) -> None:
-        store, data = self._context.store, self._reader.read(f"pictures/{sha256}")
+        store, data = self._context.store, self._reader.picture(sha256)
         # Decoded once, so that nothing comes in by this way that an import would refuse.
         keep_picture(store, data, self._context.picture_limits)
 
@@ -111,4 +115,4 @@ class _Return:
                 target = f"runs/{loader.new_id('run', int(run))}/{name}"
             else:
                 target = f"exports/{loader.new_id('export', int(rest.removesuffix('.zip')))}.zip"
-            self._context.store.write(target, self._reader.read(f"files/{path}"))
+            self._context.store.write(target, self._reader.file(path))

@@ -2,16 +2,17 @@
 
 import time
 from dataclasses import dataclass
-from pathlib import Path
 
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import StoppedError
 from vast_orchard.formats.members import SourceLimits
 from vast_orchard.formats.picture_file import PictureLimits
+from vast_orchard.formats.project_archive import ArchiveLimits
 from vast_orchard.settings import Settings
 from vast_orchard.store import jobs
 from vast_orchard.store.bytes import ByteStore, byte_store
+from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.database import Database
 
 __all__ = ["Progress", "WorkContext", "open_context"]
@@ -46,29 +47,23 @@ class WorkContext:
         )
 
     @property
-    def uploads(self) -> Path:
-        """Where files wait to be brought in."""
-        return self.settings.data_dir / "uploads"
+    def archive_limits(self) -> ArchiveLimits:
+        """What one archive of a project may cost."""
+        return ArchiveLimits(total_mb=self.settings.archive_limit_mb, picture_mb=self.settings.picture_limit_mb)
 
     @property
-    def readings(self) -> Path:
-        """What was noted of sources: an inventory and copies of their tables, a folder each import."""
-        return self.settings.data_dir / "readings"
-
-    @property
-    def parcels(self) -> Path:
-        """What was taken out and waits to be downloaded."""
-        return self.settings.data_dir / "parcels"
-
-    @property
-    def cache(self) -> Path:
-        """What can be thrown away and made again."""
-        return self.settings.data_dir / "cache"
+    def folder(self) -> DataFolder:
+        """Where files of our own lie."""
+        return DataFolder(self.settings.data_dir)
 
 
 def open_context(settings: Settings) -> WorkContext:
     """Connect to the records and the bytes."""
-    return WorkContext(settings=settings, database=Database(settings.database_url), store=byte_store(settings))
+    return WorkContext(
+        settings=settings,
+        database=Database(settings.database_url, data_dir=settings.data_dir),
+        store=byte_store(settings),
+    )
 
 
 class Progress:

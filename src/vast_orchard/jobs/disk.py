@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.settings import Settings
 from vast_orchard.store.bin import disk_use, project_files
 from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.values import DiskUse
 
 __all__ = ["measured_disk_use"]
@@ -29,8 +30,9 @@ def _size(paths: Iterable[Path]) -> int:
 def measured_disk_use(session: Session, project_id: int, settings: Settings, store: ByteStore) -> DiskUse:
     """Bytes by what they are for."""
     files = project_files(session, project_id)
-    waiting = [settings.data_dir / "uploads" / name for name in files.uploads]
-    notes = [settings.data_dir / "readings" / str(entry) for entry in files.imports]
+    folder = DataFolder(settings.data_dir)
+    waiting = [folder.upload(name) for name in files.uploads]
+    notes = [folder.reading(entry) for entry in files.imports]
     return replace(
         disk_use(session, project_id),
         runs=sum(store.size(path) for path in files.checkpoints),

@@ -1,10 +1,8 @@
 """Empties bins: records first, then the bytes that nobody holds any more."""
 
-import shutil
 from collections.abc import Sequence
 
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.taking_out import parcel_path
 from vast_orchard.store.bin import (
     count_bin,
     delete_project_records,
@@ -64,11 +62,11 @@ def _remove_project(context: WorkContext, project_id: int, progress: Progress) -
     for path in [*files.checkpoints, *files.exports]:
         context.store.remove(path)
     for parcel in files.parcels:
-        parcel_path(context.parcels, parcel).unlink(missing_ok=True)
-    for folder in [context.uploads / name for name in files.uploads]:
-        shutil.rmtree(folder, ignore_errors=True)
+        context.folder.remove(context.folder.parcel(parcel))
+    for upload in files.uploads:
+        context.folder.remove(context.folder.upload(upload))
     for entry in files.imports:
-        shutil.rmtree(context.readings / str(entry), ignore_errors=True)
+        context.folder.remove(context.folder.reading(entry))
     with context.database.session() as session:
         delete_project_records(session, project_id)
     progress.advance()

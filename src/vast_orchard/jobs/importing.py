@@ -4,14 +4,14 @@ Repeating it, whole or after a crash, changes nothing that is there already.
 """
 
 import csv
-import shutil
 from collections import Counter, deque
 from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
-from vast_orchard.errors import DatabaseGoneError, LeaseLostError
+from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError
 from vast_orchard.formats.collection import check_some
+from vast_orchard.formats.csv_cells import harmless
 from vast_orchard.formats.inventory import ListedFile
 from vast_orchard.formats.picture_file import tile_brightness
 from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
@@ -24,6 +24,7 @@ from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.jobs.reading import read_source, record_of
 from vast_orchard.jobs.recording import Recorder
 from vast_orchard.jobs.source_place import settled_files
+from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.values import ArrivedPicture, ImportValue
@@ -51,7 +52,7 @@ def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> N
     try:
         with Openers() as openers:
             read_source(context, import_id, progress, openers)
-    except (DatabaseGoneError, LeaseLostError):
+    except (DatabaseGoneError, DiskFullError, LeaseLostError):
         raise
     except Exception:
         _remove_upload(context, import_id)
@@ -75,7 +76,7 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
     with Openers() as openers:
         try:
             entry, record = _decided(context, entry, progress, openers)
-        except (DatabaseGoneError, LeaseLostError):
+        except (DatabaseGoneError, DiskFullError, LeaseLostError):
             raise  # it is done again, and needs its files for that
         except Exception:
             _remove_upload(context, import_id)
@@ -97,7 +98,7 @@ def _remove_upload(context: WorkContext, import_id: int) -> None:
 def _remove_files(context: WorkContext, entry: ImportValue) -> None:
     """Remove the files of an import that needs them no more; those of a folder on the server are not ours."""
     if entry.source_kind == "upload" and entry.location:
-        shutil.rmtree(context.uploads / entry.location, ignore_errors=True)
+        context.folder.remove(context.folder.upload(entry.location))
 
 
 def _decided(
@@ -134,8 +135,9 @@ def _bring_in(
     with holding_bytes(context.database):
         reader = _Reader(context, entry, record, plan, openers)
         try:
-            reader.run(progress)
-        except (DatabaseGoneError, LeaseLostError):
+            with full_disk_in_words(context.settings.data_dir):
+                reader.run(progress)
+        except (DatabaseGoneError, DiskFullError, LeaseLostError):
             raise
         except Exception:
             # What came in stays, what did not can still be decided on: the source is kept.
@@ -264,13 +266,13 @@ class _Reader:
 
     def _write_fate(self, file: ChosenFile, fate: str, reason: str) -> None:
         set_name = file.told.set_name.value if file.told.set_name else ""
-        self._table.writerow([file.file.path, file.class_name or "", set_name, fate, reason])
+        self._table.writerow(harmless([file.file.path, file.class_name or "", set_name, fate, reason]))
 
     def _write_skipped(self) -> None:
         """What the reading skipped, before what the import does."""
         for entry in self._record.entries():
             if entry.skipped is not None:
-                self._table.writerow([entry.path, "", "", "skipped", entry.skipped])
+                self._table.writerow(harmless([entry.path, "", "", "skipped", entry.skipped]))
 
     def _class_names(self) -> list[str]:
         """The plan's classes in the source's own order if it tells one, else by their names."""

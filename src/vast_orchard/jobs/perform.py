@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 import structlog
 
-from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError, StoppedError
+from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError, OrchardError, StoppedError
 from vast_orchard.jobs.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.copies import find_copies
@@ -13,15 +13,20 @@ from vast_orchard.jobs.emptying import empty_bin
 from vast_orchard.jobs.exporting import make_export
 from vast_orchard.jobs.importing import import_pictures, read_for_plan
 from vast_orchard.jobs.judging import judge_set
+from vast_orchard.jobs.queue import enqueue
+from vast_orchard.jobs.sign_of_life import SignOfLife
 from vast_orchard.jobs.taking_out import make_parcel
 from vast_orchard.jobs.training import train_run
-from vast_orchard.store.jobs import end_job, take_job
+from vast_orchard.store.disk import full_disk_in_words
+from vast_orchard.store.jobs import end_job, put_off, take_job
 from vast_orchard.store.schema import JobKind, JobState
 from vast_orchard.types import SetName
 
 __all__ = ["perform"]
 
 _log = structlog.get_logger()
+# Work that found the disk full looks again after so long.
+_TRY_AGAIN_S = 10
 
 
 def _judge_test(context: WorkContext, run_id: int, progress: Progress) -> None:
@@ -41,26 +46,43 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
 }
 
 
-def perform(context: WorkContext, job_id: int) -> None:
+def perform(
+    context: WorkContext, job_id: int, *, when_stuck: Callable[[], object] | None = None, alive_s: float = 0.0
+) -> None:
     """Do a job that waits or was abandoned; one that has ended is left alone, so delivering twice is harmless.
 
-    A database that goes away raises: the job stays running in the records and is taken up again.
+    A database that goes away raises: the job stays running in the records and is taken up again. A full disk puts it
+    off: it waits and says so, other work gets its turn, and it goes on where it was when there is room.
+
+    Parameters
+    ----------
+    when_stuck : callable, optional
+        Called when the work was taken away long ago and does not end.
+    alive_s : float
+        Work that gave a sign of life within so many seconds is left to whoever does it.
     """
     owner = uuid.uuid4().hex
     with context.database.session() as session:
-        job = take_job(session, job_id, owner)
+        job = take_job(session, job_id, owner, alive_s=alive_s)
     if job is None:
         return
     log = _log.bind(job=job_id, kind=job.kind, subject=job.subject_id)
     log.info("A job was taken.", action="job_taken")
     state, error_text = JobState.DONE, None
     try:
-        _WORK[JobKind(job.kind)](context, job.subject_id, Progress(context.database, job_id, owner))
+        with SignOfLife(context.database, job_id, owner, when_stuck), full_disk_in_words(context.settings.data_dir):
+            _WORK[JobKind(job.kind)](context, job.subject_id, Progress(context.database, job_id, owner))
     except LeaseLostError:
         log.warning("A job was given up to another worker.", action="job_lost")
         return
     except DatabaseGoneError:
         raise
+    except DiskFullError as error:
+        log.warning("A job waits for room on the disk.", action="job_put_off", error=str(error))
+        with context.database.session() as session:
+            if put_off(session, job_id, owner, str(error)):
+                enqueue(session, JobKind(job.kind), job_id, in_s=_TRY_AGAIN_S)
+        return
     except StoppedError:
         state = JobState.STOPPED
     except OrchardError as error:

@@ -2,8 +2,11 @@
 
 import hashlib
 import json
+import os
 from collections.abc import Sequence
 from dataclasses import asdict
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +14,7 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.disk import disk_full, is_full
 
 __all__ = ["run_pixels"]
 
@@ -21,13 +25,13 @@ _KEPT_CACHES = 9
 def run_pixels(context: WorkContext, sha256s: Sequence[str], preprocessing: Preprocessing, progress: Progress) -> Array:
     """Pixels of shape (N, size, size, channels), uint8, in the order asked for."""
     key = hashlib.sha256(json.dumps([asdict(preprocessing), list(sha256s)]).encode()).hexdigest()[:24]
-    path = context.cache / f"pixels-{key}.npy"
+    path = context.folder.cache / f"pixels-{key}.npy"
     if not path.exists():
-        context.cache.mkdir(parents=True, exist_ok=True)
+        context.folder.cache.mkdir(parents=True, exist_ok=True)
         # A name of its own for the draft: two workers may fill the same cache, and the last one to finish wins.
         draft = path.with_suffix(f".{progress.owner}.part")
         shape = (len(sha256s), *preprocessing.input_shape)
-        pixels = np.lib.format.open_memmap(draft, "w+", np.uint8, shape)
+        pixels = _room_for(draft, shape)
         progress.stage("Preparing pictures", len(sha256s))
         for place, sha256 in enumerate(sha256s):
             pixels[place] = network_pixels(context.store.read(context.store.picture_path(sha256)), preprocessing)
@@ -40,7 +44,28 @@ def run_pixels(context: WorkContext, sha256s: Sequence[str], preprocessing: Prep
     return np.load(path, mmap_mode="r")  # type: ignore[no-any-return]
 
 
+def _room_for(draft: Path, shape: tuple[int, ...]) -> "np.memmap[Any, Any]":
+    """A file for so many pixels, mapped into memory, with its room on the disk.
+
+    Without the room a mapped file ends its process at the first page that does not fit.
+
+    Raises
+    ------
+    DiskFullError
+    """
+    pixels = np.lib.format.open_memmap(draft, "w+", np.uint8, shape)
+    try:
+        with draft.open("r+b") as file:
+            os.posix_fallocate(file.fileno(), 0, draft.stat().st_size)
+    except OSError as error:
+        draft.unlink()
+        if is_full(error):
+            raise disk_full("The pictures as the network sees them", draft.parent, pixels.nbytes) from error
+        raise
+    return pixels
+
+
 def _forget_old(context: WorkContext) -> None:
-    newest = sorted(context.cache.glob("pixels-*.npy"), key=lambda path: path.stat().st_mtime, reverse=True)
+    newest = sorted(context.folder.cache.glob("pixels-*.npy"), key=lambda path: path.stat().st_mtime, reverse=True)
     for path in newest[_KEPT_CACHES:]:
-        path.unlink(missing_ok=True)
+        context.folder.remove(path)

@@ -8,7 +8,7 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.store.jobs import create_job
 from vast_orchard.store.schema import JobKind
 
-__all__ = ["QUEUES", "enqueue", "look_for_copies", "requeue_lost", "start_job"]
+__all__ = ["QUEUES", "enqueue", "kinds_of", "look_for_copies", "requeue_lost", "start_job"]
 
 # Training has a worker of its own, so that an import or an export never waits for it.
 QUEUES = {
@@ -27,10 +27,11 @@ QUEUES = {
 _app = App(connector=SyncPsycopgConnector())
 
 
-def enqueue(session: Session, kind: JobKind, job_id: int) -> None:
-    """Hand a job to the workers when this transaction commits."""
+def enqueue(session: Session, kind: JobKind, job_id: int, *, in_s: int = 0) -> None:
+    """Hand a job to the workers when this transaction commits, or some seconds later."""
     connection = session.connection().connection.driver_connection
-    _app.configure_task(kind.value, queue=QUEUES[kind], connection=connection).defer(job_id=job_id)
+    when = {"seconds": in_s} if in_s else None
+    _app.configure_task(kind.value, queue=QUEUES[kind], connection=connection, schedule_in=when).defer(job_id=job_id)
 
 
 def start_job(session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int) -> int:
@@ -54,20 +55,28 @@ def look_for_copies(session: Session, project_id: int) -> int | None:
         return None
 
 
-def requeue_lost(session: Session, queue: str) -> int:
-    """Enqueue again what our records call active and the queue has forgotten; returns how many.
+def kinds_of(queue: str) -> list[JobKind]:
+    """The kinds of work that a queue carries."""
+    return [kind for kind, name in QUEUES.items() if name == queue]
 
-    A worker that loses the database in the middle of a job can leave such a gap.
-    """
-    kinds = [kind.value for kind, name in QUEUES.items() if name == queue]
-    lost = session.execute(
-        text(
-            "select job.id, job.kind from job where job.state in ('waiting', 'running') and job.kind = any(:kinds)"
-            " and not exists (select 1 from procrastinate_jobs q where q.task_name = job.kind"
-            " and (q.args->>'job_id')::int = job.id and q.status in ('todo', 'doing')) for update of job skip locked"
-        ),
-        {"kinds": kinds},
-    ).all()
+
+# Our own table says what is active, and its work itself when it was last at it. The queue's word is asked for only
+# whether a delivery stands out, or has just been made: of what it calls under way it may be wrong for ever, when the
+# worker lost its connection while it handed a failed delivery back.
+_LOST = text(
+    "select job.id, job.kind from job where job.state in ('waiting', 'running') and job.kind = any(:kinds)"
+    " and coalesce(job.sign_at, job.created_at) < now() - make_interval(secs => :limit_s)"
+    " and not exists (select 1 from procrastinate_jobs q where q.task_name = job.kind"
+    " and (q.args->>'job_id')::int = job.id and (q.status = 'todo' or (q.status = 'doing' and exists"
+    " (select 1 from procrastinate_events e where e.job_id = q.id and e.type = 'started'"
+    " and e.at > now() - make_interval(secs => :limit_s))))) for update of job skip locked"
+)
+
+
+def requeue_lost(session: Session, queue: str, limit_s: float) -> int:
+    """Enqueue again what is active and gave no sign of life within the limit; returns how many."""
+    kinds = [kind.value for kind in kinds_of(queue)]
+    lost = session.execute(_LOST, {"kinds": kinds, "limit_s": limit_s}).all()
     for job_id, kind in lost:
         enqueue(session, JobKind(kind), job_id)
     return len(lost)

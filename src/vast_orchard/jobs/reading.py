@@ -3,14 +3,13 @@
 Repeating it, whole or after a crash, begins anew and ends the same.
 """
 
-import shutil
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import islice
 from typing import Any
 
-from vast_orchard.errors import DatabaseGoneError, LeaseLostError, OrchardError
+from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError, OrchardError
 from vast_orchard.formats.folder_tree import reason_to_skip
 from vast_orchard.formats.inventory import InventoryWriter, ListedFile, SeenWhole
 from vast_orchard.formats.label_table import TABLE_ENDINGS, open_table
@@ -19,6 +18,7 @@ from vast_orchard.formats.source_survey import SourceRecord, class_order, try_re
 from vast_orchard.jobs.arriving import Glimpse, Openers, SeenFile
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.source_place import open_settled, settle_source, settled_files
+from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.imports import get_import, holds_pictures, known_contents, set_place, set_survey
 from vast_orchard.store.values import ImportValue
 
@@ -33,7 +33,7 @@ _METADATA = "croissant.json"
 
 def record_of(context: WorkContext, import_id: int) -> SourceRecord:
     """Where the notes on an import's source lie."""
-    return SourceRecord(folder=context.readings / str(import_id))
+    return SourceRecord(folder=context.folder.reading(import_id))
 
 
 def read_source(context: WorkContext, import_id: int, progress: Progress, openers: Openers) -> SourceRecord:
@@ -53,25 +53,33 @@ def read_source(context: WorkContext, import_id: int, progress: Progress, opener
     with context.database.session() as session:
         entry = get_import(session, import_id)
     record = record_of(context, import_id)
-    shutil.rmtree(record.folder, ignore_errors=True)
-    record.folder.mkdir(parents=True)
+    context.folder.remove(record.folder)
     try:
-        settled = settle_source(context, entry, progress)
-        if (settled.kind, settled.location) != (entry.source_kind, entry.location):
-            with context.database.session() as session:
-                # At once: a worker that dies from here on finds what was fetched.
-                entry = set_place(session, import_id, location=settled.location, kind=settled.kind)
-        with open_settled(context, entry) as source:
-            surveyor = _Surveyor(context, entry, source, record, openers, settled.left_out)
-            survey = surveyor.run(progress)
-    except (DatabaseGoneError, LeaseLostError):
+        with full_disk_in_words(context.settings.data_dir):
+            record.folder.mkdir(parents=True)
+            surveyor, survey = _survey(context, entry, record, progress, openers)
+    except (DatabaseGoneError, DiskFullError, LeaseLostError):
         raise
     except Exception:
-        shutil.rmtree(record.folder, ignore_errors=True)
+        context.folder.remove(record.folder)
         raise
     with context.database.session() as session:
         set_survey(session, import_id, survey)
     return surveyor.record
+
+
+def _survey(
+    context: WorkContext, entry: ImportValue, record: SourceRecord, progress: Progress, openers: Openers
+) -> "tuple[_Surveyor, dict[str, Any]]":
+    """Bring a source to this machine and go through it."""
+    settled = settle_source(context, entry, progress)
+    if (settled.kind, settled.location) != (entry.source_kind, entry.location):
+        with context.database.session() as session:
+            # At once: a worker that dies from here on finds what was fetched.
+            entry = set_place(session, entry.id, location=settled.location, kind=settled.kind)
+    with open_settled(context, entry) as source:
+        surveyor = _Surveyor(context, entry, source, record, openers, settled.left_out)
+        return surveyor, surveyor.run(progress)
 
 
 class _Surveyor:

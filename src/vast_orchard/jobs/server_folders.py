@@ -44,12 +44,16 @@ def checked_server_path(settings: Settings, path: str) -> Path:
             "No folder of this machine may be read.",
             "Set VAST_ORCHARD_IMPORT_ROOTS to the folders that may, then start again.",
         )
-    if "\0" in path:
-        raise InputError("The path holds a zero byte.", "Choose a folder from the list.")
-    found = Path(path).resolve()
+    try:
+        found = Path(path).resolve()
+        is_there = found.exists()
+    except (OSError, ValueError, RuntimeError) as error:  # too long, a zero byte, a circle of links
+        raise InputError(f"{path[:80]!r} is no path of this machine.", "Choose a folder from the list.") from error
     if not any(found.is_relative_to(root) for root in roots):
-        raise InputError(f"{path} lies outside of the allowed folders.", f"Choose below {', '.join(map(str, roots))}.")
-    if not found.exists():
+        raise InputError(
+            f"{path[:200]} lies outside of the allowed folders.", f"Choose below {', '.join(map(str, roots))}."
+        )
+    if not is_there:
         raise MissingError(f"There is nothing at {path}.", "It may have been moved; choose again.")
     return found
 

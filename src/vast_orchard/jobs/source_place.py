@@ -1,6 +1,5 @@
 """Where an import's files lie, and how they get there: uploaded, on the server, or fetched from a bucket."""
 
-import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -39,7 +38,7 @@ def source_place(context: WorkContext, entry: ImportValue) -> Path:
     """
     if entry.source_kind == "folder":
         return checked_server_path(context.settings, entry.location)
-    return context.uploads / entry.location
+    return context.folder.upload(entry.location)
 
 
 def _only_archive(place: Path) -> Path:
@@ -56,9 +55,8 @@ def settle_source(context: WorkContext, entry: ImportValue, progress: Progress) 
     place = source_place(context, entry)
     archive = place if entry.source_kind == "folder" else _only_archive(place)
     if archive.is_file() and archive.name.lower().endswith(ARCHIVE_ENDINGS[1:]):
-        upload = entry.location if entry.source_kind == "upload" else secrets.token_hex(8)
-        target = context.uploads / upload / "unpacked.tar"
-        target.parent.mkdir(parents=True, exist_ok=True)
+        upload = entry.location if entry.source_kind == "upload" else context.folder.new_upload()
+        target = context.folder.upload(upload) / "unpacked.tar"
         draft = target.parent.with_suffix(".part")
         progress.stage("Unpacking", 0)
         try:
@@ -86,9 +84,8 @@ def _fetch(context: WorkContext, entry: ImportValue, progress: Progress) -> Sett
         region=settings.bucket_region,
         limit_s=settings.bucket_limit_s,
     )
-    upload = secrets.token_hex(8)
-    target = context.uploads / upload / _BUCKET_FILE
-    target.parent.mkdir(parents=True)
+    upload = context.folder.new_upload()
+    target = context.folder.upload(upload) / _BUCKET_FILE
     known = 0.0
 
     def hear(done: int, total: int) -> None:

@@ -12,18 +12,14 @@ from vast_orchard.jobs.catalogue import PROGRAM
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.disk import disk_full, is_full
 from vast_orchard.store.parcels import finish_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.transfer import dump_records, has_work_under_way
 from vast_orchard.store.values import FullPicture, ParcelValue
 
-__all__ = ["make_parcel", "parcel_path"]
-
-
-def parcel_path(context_parcels: Path, parcel_id: int) -> Path:
-    """Where a parcel's file lies."""
-    return context_parcels / f"{parcel_id}.zip"
+__all__ = ["make_parcel"]
 
 
 def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> None:
@@ -33,20 +29,22 @@ def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> Non
     ------
     ConflictError
         There is nothing to take out, or the project changes by itself just now.
-    ServiceError
-        The disk is full.
+    DiskFullError, ServiceError
+        It cannot be written.
     """
     with context.database.session() as session:
         parcel = get_parcel(session, parcel_id)
     if parcel.size_bytes is not None:
         return  # a worker that died after its last step did everything already
-    context.parcels.mkdir(parents=True, exist_ok=True)
-    target = parcel_path(context.parcels, parcel_id)
+    target = context.folder.parcel(parcel_id)
+    target.parent.mkdir(parents=True, exist_ok=True)
     try:
         count = (_project if parcel.kind == "project" else _collection)(context, parcel, target, progress)
     except OSError as error:
-        target.unlink(missing_ok=True)
-        raise ServiceError(f"The parcel cannot be written: {error}.", "Make room on the disk, then repeat.") from error
+        context.folder.remove(target)
+        if is_full(error):
+            raise disk_full("The parcel", target.parent, 0) from error
+        raise ServiceError(f"The parcel cannot be written: {error}.", "Allow writing there, then repeat.") from error
     with context.database.session() as session:
         finish_parcel(session, parcel_id, target.stat().st_size, count)
 

@@ -1,7 +1,7 @@
 """A worker process: takes jobs of one queue, one at a time, and takes over those of workers that died."""
 
 import asyncio
-import contextlib
+import datetime as dt
 import os
 import signal
 
@@ -13,8 +13,10 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.arriving import stand_ready
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.perform import perform
-from vast_orchard.jobs.queue import QUEUES, requeue_lost
+from vast_orchard.jobs.queue import QUEUES, kinds_of, requeue_lost
+from vast_orchard.jobs.sweeping import sweep_uploads
 from vast_orchard.settings import Settings
+from vast_orchard.store.jobs import end_deaf
 from vast_orchard.store.schema import JobKind
 
 __all__ = ["run_worker"]
@@ -22,6 +24,7 @@ __all__ = ["run_worker"]
 _log = structlog.get_logger()
 _HEARTBEAT_S = 2.0
 _SWEEP_S = 3.0
+_SWEEP_UPLOADS_S = 900.0
 
 
 def _make_app(context: WorkContext, queue: str) -> App:
@@ -31,7 +34,7 @@ def _make_app(context: WorkContext, queue: str) -> App:
             # Each job is delivered once more after a failure of the database; its own records decide what is left.
             @app.task(name=kind.value, queue=queue, retry=3)
             def work(job_id: int) -> None:
-                perform(context, job_id)
+                perform(context, job_id, when_stuck=lambda: os._exit(1), alive_s=context.settings.stalled_after_s / 2)
 
     return app
 
@@ -39,24 +42,44 @@ def _make_app(context: WorkContext, queue: str) -> App:
 async def _sweep(app: App, context: WorkContext, queue: str) -> None:
     """Hand out again what dead workers held, and what the queue has lost."""
     while True:
-        with contextlib.suppress(OrchardError, ConnectorException):
+        try:
             for job in await app.job_manager.get_stalled_jobs(
                 queue=queue, seconds_since_heartbeat=context.settings.stalled_after_s
             ):
                 _log.warning("A stalled job is handed out again.", action="job_taken_over", queue_job=job.id)
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(_requeue, context, queue)
+        except (OrchardError, ConnectorException) as error:
+            _log.warning("Lost work could not be looked for.", action="sweep_failed", error=str(error))
+        # Whatever else goes wrong here must not end the looking.
+        except Exception:  # noqa: BLE001 - and it is told
+            _log.exception("Lost work could not be looked for.", action="sweep_failed")
         await asyncio.sleep(_SWEEP_S)
 
 
 def _requeue(context: WorkContext, queue: str) -> None:
     with context.database.session() as session:
-        requeue_lost(session, queue)
+        end_deaf(session, kinds_of(queue), context.settings.stop_limit_s)
+        lost = requeue_lost(session, queue, context.settings.stalled_after_s)
+    if lost:
+        _log.warning("Work without a sign of life is handed out again.", action="job_taken_over", jobs=lost)
+
+
+async def _sweep_uploads(context: WorkContext) -> None:
+    """Remove what was sent and given up, at the start and from time to time."""
+    while True:
+        try:
+            await asyncio.to_thread(sweep_uploads, context, dt.datetime.now(dt.UTC))
+        except (OrchardError, OSError) as error:
+            _log.warning("Given-up uploads could not be removed.", action="sweep_failed", error=str(error))
+        await asyncio.sleep(_SWEEP_UPLOADS_S)
 
 
 async def _main(app: App, context: WorkContext, queue: str) -> None:
     async with app.open_async():
-        sweeper = asyncio.create_task(_sweep(app, context, queue))
+        sweepers = [asyncio.create_task(_sweep(app, context, queue))]
+        if queue == QUEUES[JobKind.IMPORT]:
+            sweepers.append(asyncio.create_task(_sweep_uploads(context)))
         try:
             await app.run_worker_async(
                 queues=[queue],
@@ -69,7 +92,8 @@ async def _main(app: App, context: WorkContext, queue: str) -> None:
                 delete_jobs="always",
             )
         finally:
-            sweeper.cancel()
+            for sweeper in sweepers:
+                sweeper.cancel()
 
 
 def run_worker(settings: Settings, queue: str) -> None:

@@ -2,8 +2,9 @@
 
 import hashlib
 import os
+import re
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import TypeVar
 
@@ -11,10 +12,16 @@ import fsspec
 
 from vast_orchard.errors import MissingError, ServiceError
 from vast_orchard.settings import Settings
+from vast_orchard.store.disk import disk_full, is_full
 
 __all__ = ["ByteStore", "byte_store"]
 
 T = TypeVar("T")
+
+_NAME = re.compile(
+    r"pictures/[0-9a-f]{2}/[0-9a-f]{64}|thumbnails/[0-9a-f]{2}/[0-9a-f]{64}\.jpg"
+    r"|runs/[0-9]{1,18}/(last|kept)-[0-9]{1,9}\.safetensors|exports/[0-9]{1,18}\.zip"
+)
 
 
 class ByteStore:
@@ -32,32 +39,49 @@ class ByteStore:
         self._made: set[str] = set()  # folders that are there
 
     def _path(self, path: str) -> str:
+        # Paths come from records too, and records from archives: a name that is not ours never meets the disk.
+        if not _NAME.fullmatch(path):
+            raise MissingError(f"{path[:200]!r} is no name of the store.", "Make or bring it in again.")
         return f"{self._root}/{path}"
 
-    def write(self, path: str, data: bytes) -> None:
+    def write(self, path: str, data: bytes | Iterable[bytes]) -> None:
         """Write a file whole: under another name first, so that a reader or a crash never meets half of it.
+
+        Parameters
+        ----------
+        path : str
+        data : bytes, or an iterable of bytes
+            Large files come in pieces, and are not held in memory.
 
         Raises
         ------
-        ServiceError
-            The place cannot be written, for example because the disk is full.
+        DiskFullError, ServiceError
+            The place cannot be written.
         """
         target = self._path(path)
         draft = f"{target}.{uuid.uuid4().hex}.part"
+        pieces = (data,) if isinstance(data, bytes) else data
+        written = 0
         try:
             if self._is_local:
                 # By itself, because the general way costs a picture of an import as much again as decoding it.
                 with _with_folder(target, lambda: open(draft, "wb")) as file:  # noqa: PTH123
-                    file.write(data)
+                    for piece in pieces:
+                        file.write(piece)
+                        written += len(piece)
                 os.replace(draft, target)  # noqa: PTH105
             else:
                 self._make_folder(target.rsplit("/", 1)[0])
-                self._fs.pipe_file(draft, data)
+                with self._fs.open(draft, "wb") as file:
+                    for piece in pieces:
+                        file.write(piece)
                 self._fs.mv(draft, target)
         except OSError as error:
             self._made.clear()
             if self._fs.exists(draft):
                 self._fs.rm_file(draft)
+            if self._is_local and is_full(error):
+                raise disk_full(path, Path(self._root), len(data) if isinstance(data, bytes) else written) from error
             raise ServiceError(
                 f"{path} cannot be stored: {error}.", "Make room or allow writing, then repeat."
             ) from error
@@ -91,9 +115,9 @@ class ByteStore:
         return int(self._fs.size(self._path(path))) if self.exists(path) else 0
 
     def remove(self, path: str) -> None:
-        """Remove a file or a folder; nothing happens if there is none."""
+        """Remove a file; nothing happens if there is none."""
         if self._fs.exists(self._path(path)):
-            self._fs.rm(self._path(path), recursive=True)
+            self._fs.rm_file(self._path(path))
             self._made.clear()
 
     def settle(self) -> None:

@@ -11,7 +11,8 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.store.classes import class_now, revive_classes, set_class_fact
 from vast_orchard.store.database import among, tell
 from vast_orchard.store.schema import Action, ActionChange, Class, Import, Picture, SplitMember
-from vast_orchard.store.splits import editable_split, newest_version, put_in_sets
+from vast_orchard.store.splits import editable_split, newest_version, put_in_sets, versions_of
+from vast_orchard.store.standing import Standing
 from vast_orchard.store.values import ActionValue, UndoResult
 
 __all__ = ["Change", "ClassChange", "action_value", "apply", "list_actions", "pictures_said", "record", "redo", "undo"]
@@ -246,31 +247,54 @@ def _plain(summary: str) -> str:
 
 
 def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
-    """Put back what a step changed, but for what was changed again since; numbers put back and left."""
+    """Let a step count no more, or again: pictures become what the standing steps say; numbers changed and left.
+
+    Pictures that a later standing step changed stay as they are, and so do those that differ from their history.
+    """
     taken = total = 0
+    standing = Standing(session, action.project_id)
+    root = standing.root(action.id)
+    within: ColumnElement[bool] | None = None
     if action.detail and "split" in action.detail:
         # A run may have used the split meanwhile: then the step is taken back in the next version of it.
         newest = newest_version(session, action.detail["split"])
         back.detail = {"split": editable_split(session, action.project_id, newest).id}
-    for fact, entry in _FACTS.items():
+        within = Action.detail["split"].as_integer().in_(versions_of(session, newest))
+    for fact in _facts_changed(session, root):
+        entry = _FACTS[fact]
         before, after = getattr(ActionChange, f"{fact}_before"), getattr(ActionChange, f"{fact}_after")
-        now = entry.now if fact != "set" else _set_now(back)
         rows = session.execute(
-            select(ActionChange.picture_id, before, after, now)
+            select(ActionChange.picture_id, entry.now if fact != "set" else _set_now(back))
             .join(Picture, Picture.id == ActionChange.picture_id)
-            .where(ActionChange.action_id == action.id, before.is_distinct_from(after))
+            .where(ActionChange.action_id == root, before.is_distinct_from(after))
             .order_by(Picture.id)
             .with_for_update(of=Picture)
         ).all()
-        # Where it is no longer as this step left it, someone chose again since, and that stands.
-        free = [Change(picture, fact, after, before) for picture, before, after, now in rows if now == after]
+        replayed = standing.replay(
+            fact, [picture for picture, _ in rows], back.id, within=within if fact == "set" else None
+        )
+        free = [
+            Change(picture, fact, now, replayed[picture].after)
+            for picture, now in rows
+            if now == replayed[picture].before and now != replayed[picture].after
+        ]
         apply(session, back.id, free)
         taken, total = taken + len(free), total + len(rows)
-    reversed_classes = _reverse_classes(session, action)
+    reversed_classes = _reverse_classes(session, action, standing)
     if reversed_classes:
         back.detail = {"changes": [change._asdict() for change in reversed_classes]}
     revive_classes(session, action.project_id)
     return taken + len(reversed_classes), total - taken
+
+
+def _facts_changed(session: Session, action_id: int) -> list[str]:
+    """What a step changed on any picture."""
+    touched = [
+        func.bool_or(getattr(ActionChange, f"{fact}_before").is_distinct_from(getattr(ActionChange, f"{fact}_after")))
+        for fact in _FACTS
+    ]
+    row = session.execute(select(*touched).where(ActionChange.action_id == action_id)).one()
+    return [fact for fact, is_so in zip(_FACTS, row, strict=True) if is_so]
 
 
 def _set_now(back: Action) -> ColumnElement[Any]:
@@ -288,13 +312,28 @@ def _class_changes(action: Action) -> list[ClassChange]:
     return [ClassChange(**entry) for entry in detail.get("changes", [])]
 
 
-def _reverse_classes(session: Session, action: Action) -> list[ClassChange]:
+def _chosen_later(session: Session, action: Action, standing: Standing) -> set[tuple[int, str]]:
+    """Facts of classes that a later standing step changed."""
+    root = standing.root(action.id)
+    later = session.scalars(
+        select(Action).where(Action.project_id == action.project_id, Action.id > root, Action.detail.is_not(None))
+    )
+    return {
+        (change.class_id, change.fact)
+        for step in later
+        if standing.is_root(step.id) and standing.stands(step.id)
+        for change in _class_changes(step)
+    }
+
+
+def _reverse_classes(session: Session, action: Action, standing: Standing) -> list[ClassChange]:
+    chosen_later = _chosen_later(session, action, standing) if _class_changes(action) else set()
     changes = [ClassChange(x.class_id, x.fact, x.after, x.before) for x in _class_changes(action)]
     done = []
     # Classes come back before others go, so that a name is never wanted twice.
     for change in sorted(changes, key=lambda x: (x.fact == "deleted", x.after is True)):
         now = class_now(session, action.project_id, change.class_id, change.fact)
-        if now != change.before:
+        if now != change.before or (change.class_id, change.fact) in chosen_later:
             if change.fact == "name":
                 raise ConflictError(f"The class was renamed again, to {now}.", "Rename it by hand.")
             continue

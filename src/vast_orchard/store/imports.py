@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import func, select, text, update
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, object_session
 
 from vast_orchard.errors import ConflictError, MissingError
@@ -18,6 +19,7 @@ from vast_orchard.store.values import ArrivedPicture, ImportValue
 __all__ = [
     "BatchResult",
     "add_batch",
+    "check_upload_free",
     "choose_reading",
     "count_added",
     "create_import",
@@ -31,6 +33,7 @@ __all__ = [
     "set_survey",
     "take_over_source",
     "take_turn",
+    "uploads_in_use",
 ]
 
 # A number of our own for PostgreSQL's advisory locks.
@@ -73,9 +76,14 @@ def create_import(
     ----------
     kind : {"upload", "folder", "bucket"}
     location : str
-        Below the data folder's uploads, a path on the server, or a bucket and a prefix.
+        The id of an upload, a path on the server, or a bucket and a prefix.
     choice : dict, optional
         The reading to propose first.
+
+    Raises
+    ------
+    ConflictError
+        Another import has this upload.
     """
     row = Import(
         choice=choice,
@@ -85,9 +93,30 @@ def create_import(
         source_kind=kind,
         window=window,
     )
-    session.add(row)
-    session.flush()
+    try:
+        with session.begin_nested():
+            session.add(row)
+    except IntegrityError as error:
+        raise ConflictError("Another import has this upload already.", "Begin an upload of your own.") from error
     return _value(row)
+
+
+def check_upload_free(session: Session, upload_id: str) -> None:
+    """Make sure that no import has taken an upload.
+
+    Raises
+    ------
+    ConflictError
+        One has, of this project or another.
+    """
+    taken = select(Import.id).where(Import.source_kind == "upload", Import.location == upload_id)
+    if session.scalar(taken) is not None:
+        raise ConflictError("This upload is being brought in already.", "See what comes of it, or begin another.")
+
+
+def uploads_in_use(session: Session) -> set[str]:
+    """The uploads that some import still needs."""
+    return set(session.scalars(select(Import.location).where(Import.source_kind == "upload", Import.location != "")))
 
 
 def _under_way(session: Session, import_id: int) -> bool:
@@ -210,9 +239,9 @@ def take_over_source(session: Session, import_id: int, window: str) -> ImportVal
     row = _row(session, import_id, locked=True)
     if row.state != ImportState.DONE or not row.location or not (row.report or {}).get("left_out"):
         raise ConflictError(f"{row.source_name} left nothing out that is still here.", "Bring the source in again.")
-    again = create_import(session, row.project_id, row.source_name, row.location, kind=row.source_kind, window=window)
-    row.location = ""
-    return again
+    location, row.location = row.location, ""
+    session.flush()  # an upload has one import at a time
+    return create_import(session, row.project_id, row.source_name, location, kind=row.source_kind, window=window)
 
 
 def end_import(

@@ -1,5 +1,6 @@
 """The state machine of long work; every change is a WHERE on the state it leaves."""
 
+import datetime as dt
 from collections.abc import Sequence
 
 from sqlalchemy import ColumnElement, Row, func, select, true, update
@@ -14,12 +15,15 @@ from vast_orchard.store.values import JobValue
 __all__ = [
     "ask_stop",
     "create_job",
+    "end_deaf",
     "end_job",
     "get_job",
+    "give_sign",
     "hold_lease",
     "job_of",
     "list_jobs",
     "put_away",
+    "put_off",
     "report",
     "take_job",
 ]
@@ -70,19 +74,28 @@ def create_job(session: Session, project_id: int | None, kind: JobKind, title: s
     return row.id
 
 
-def take_job(session: Session, job_id: int, owner: str) -> JobValue | None:
+def take_job(session: Session, job_id: int, owner: str, *, alive_s: float = 0.0) -> JobValue | None:
     """Become the one owner of waiting or abandoned work; None if it has ended or was told to stop before it began.
 
     A worker that still believes to own it finds out at its next report.
+
+    Parameters
+    ----------
+    alive_s : float
+        Work that gave a sign of life within so many seconds is not abandoned: None.
     """
     row = session.scalar(select(Job).where(Job.id == job_id).with_for_update())
     if row is None or row.state not in _ACTIVE:
         return None
+    now = session.scalar(select(func.now()))
+    assert now is not None
+    if row.state == JobState.RUNNING and row.sign_at and (now - row.sign_at).total_seconds() < alive_s:
+        return None
     if row.stop_asked and row.state == JobState.WAITING:
         _end(session, row, JobState.STOPPED, None)
         return None
-    row.state, row.owner = JobState.RUNNING.value, owner
-    row.started_at = row.started_at or session.scalar(select(func.now()))
+    row.state, row.owner, row.sign_at = JobState.RUNNING.value, owner, now
+    row.started_at = row.started_at or now
     _tell(session, row.id, row.project_id)
     session.flush()
     return _value(row, "")
@@ -101,7 +114,7 @@ def report(
     row = session.execute(
         update(Job)
         .where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
-        .values(stage=stage, done=done, total=total, left_s=left_s)
+        .values(stage=stage, done=done, total=total, left_s=left_s, sign_at=func.now())
         .returning(Job.project_id, Job.stop_asked)
         .execution_options(synchronize_session=False)
     ).first()
@@ -122,6 +135,42 @@ def hold_lease(session: Session, job_id: int, owner: str) -> None:
     held = select(Job.id).where(Job.id == job_id, Job.owner == owner).with_for_update()
     if session.scalar(held) is None:
         raise LeaseLostError(f"Job {job_id} belongs to another worker now.", "This one gives it up.")
+
+
+def give_sign(session: Session, job_id: int, owner: str) -> bool:
+    """Say that the job's own work goes on; False if it is another worker's, or has ended."""
+    held = update(Job).where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
+    return session.execute(held.values(sign_at=func.now()).returning(Job.id)).first() is not None
+
+
+def put_off(session: Session, job_id: int, owner: str, why: str) -> bool:
+    """Let running work that is still ours wait for what it lacks; True if it does, and is to be handed out again.
+
+    It ends instead if a person wants it stopped.
+    """
+    row = session.scalar(select(Job).where(Job.id == job_id, Job.owner == owner).with_for_update())
+    if row is None or row.state != JobState.RUNNING:
+        return False
+    if row.stop_asked:
+        _end(session, row, JobState.STOPPED, None)
+        return False
+    row.state, row.owner, row.stage, row.left_s = JobState.WAITING.value, None, why, None
+    _tell(session, row.id, row.project_id)
+    return True
+
+
+def end_deaf(session: Session, kinds: Sequence[JobKind], limit_s: float) -> int:
+    """End work that was asked to stop that long ago and has not; its worker finds out. Returns how many."""
+    deaf = select(Job).where(
+        Job.state == JobState.RUNNING,
+        Job.kind.in_(kinds),
+        Job.stop_asked,
+        Job.stop_asked_at < func.now() - dt.timedelta(seconds=limit_s),
+    )
+    rows = session.scalars(deaf.with_for_update(skip_locked=True)).all()
+    for row in rows:
+        _end(session, row, JobState.STOPPED, None)
+    return len(rows)
 
 
 def _end(session: Session, row: Job, state: JobState, error: str | None) -> None:
@@ -151,7 +200,7 @@ def ask_stop(session: Session, job_id: int) -> None:
         raise MissingError(f"There is no job {job_id}.", "Look at the tray again.")
     if row.state not in _ACTIVE:
         raise ConflictError(f"{row.title} has ended already ({row.state}).", "There is nothing to stop.")
-    row.stop_asked = True
+    row.stop_asked, row.stop_asked_at = True, session.scalar(select(func.now()))
     if row.state == JobState.WAITING:
         _end(session, row, JobState.STOPPED, None)
     _tell(session, row.id, row.project_id)

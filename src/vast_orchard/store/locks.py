@@ -7,7 +7,6 @@ from contextlib import contextmanager
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError
 
-from vast_orchard.errors import DatabaseGoneError
 from vast_orchard.store.database import Database
 
 __all__ = ["alone_with_bytes", "holding_bytes"]
@@ -31,9 +30,7 @@ def _lock(database: Database, statement: str, wait: Callable[[], None]) -> Itera
                 connection.execute(text(f"select pg_advisory_unlock{statement}(:lock)"), {"lock": _BYTES_LOCK})
                 connection.commit()
     except OperationalError as error:
-        raise DatabaseGoneError(
-            "The database does not answer.", "It is restarted by itself; try again in a few seconds."
-        ) from error
+        raise database.gone(error) from error
 
 
 @contextmanager

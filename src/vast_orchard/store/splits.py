@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import and_, delete, func, insert, literal, select, text
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import MissingError
 from vast_orchard.store.classes import list_classes
@@ -33,6 +33,7 @@ __all__ = [
     "present_sets",
     "put_in_sets",
     "runs_on",
+    "versions_of",
 ]
 
 
@@ -192,6 +193,13 @@ def newest_version(session: Session, split_id: int) -> int:
         .limit(1)
     )
     return found or split_id
+
+
+def versions_of(session: Session, split_id: int) -> Sequence[int]:
+    """The ids of all versions of a split's name."""
+    named = aliased(Split)
+    query = select(Split.id).join(named, (named.project_id == Split.project_id) & (named.name == Split.name))
+    return session.scalars(query.where(named.id == split_id)).all()
 
 
 def put_in_sets(session: Session, split_id: int, sets: Mapping[int, str | None]) -> None:

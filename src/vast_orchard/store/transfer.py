@@ -5,9 +5,9 @@ place in a JSON value that names another record follows.
 """
 
 import datetime as dt
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from itertools import islice
 from typing import Any
 
 from sqlalchemy import BigInteger, DateTime, Select, Table, cast, delete, func, insert, select, update
@@ -45,6 +45,7 @@ __all__ = ["RECORDS", "Loader", "dump_records", "has_work_under_way"]
 
 _BATCH = 2000
 _Row = dict[str, Any]
+_ENDED = frozenset({JobState.DONE.value, JobState.FAILED.value, JobState.STOPPED.value})
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -172,7 +173,7 @@ class Loader:
         self._ids: dict[str, dict[int, int]] = {name: {} for name in RECORDS}
         self._project = project_id
 
-    def load(self, name: str, rows: Iterable[_Row]) -> int:
+    def load(self, name: str, batches: Iterable[Sequence[_Row]]) -> int:
         """Insert a table's rows; returns how many.
 
         Raises
@@ -181,8 +182,7 @@ class Loader:
             A row has columns that this version does not know.
         """
         kind, total = RECORDS[name], 0
-        source = iter(rows)
-        while batch := list(islice(source, _BATCH)):
+        for batch in batches:
             self._load_some(name, kind, batch)
             total += len(batch)
         return total
@@ -258,7 +258,10 @@ class Loader:
         row.update(location="", state="done")
 
     def _checkpoint_ids(self, row: _Row) -> None:
-        row["path"] = f"runs/{row['run_id']}/{str(row['path']).rpartition('/')[2]}"
+        name = str(row["path"]).rpartition("/")[2]
+        if not re.fullmatch(r"(last|kept)-[0-9]{1,9}\.safetensors", name):
+            raise InputError(f"The archive names a state {name[:80]!r}, which is no name of ours.", "Make it again.")
+        row["path"] = f"runs/{row['run_id']}/{name}"
 
     def _export_ids(self, row: _Row) -> None:
         row["path"] = None  # set by `place_exports`, once its own id is known
@@ -268,6 +271,8 @@ class Loader:
         if row["kind"] not in subjects:
             raise InputError(f"The archive holds a job of kind {row['kind']!r}.", "Make it again.")
         row["subject_id"] = self._ids[subjects[row["kind"]]][int(row["subject_id"])]
+        if row.get("state") not in _ENDED:
+            raise InputError("The archive holds a job that has not ended.", "Make it again.")
         row.update(owner=None, seen=True)
 
     def place_exports(self, present: Iterable[int]) -> None:

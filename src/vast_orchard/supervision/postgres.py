@@ -18,6 +18,8 @@ from typing import Any
 import psycopg
 
 from vast_orchard.errors import ServiceError
+from vast_orchard.store.data_folder import DataFolder
+from vast_orchard.store.disk import DATABASE_NEEDS_MB, disk_full
 
 __all__ = ["Cluster", "free_port", "open_cluster", "postgres_program", "running_url", "with_parent"]
 
@@ -29,6 +31,8 @@ _SHARED_PLACE = Path("/var/lib/vast-orchard")
 _START_LIMIT_S = 60
 _STOP_LIMIT_S = 30
 _PR_SET_PDEATHSIG = 1
+_NO_ROOM = "No space left on device"
+_NEW_CLUSTER_MB = 100
 
 
 def free_port() -> int:
@@ -174,6 +178,8 @@ class Cluster:
         )  # fmt: skip
         words.unlink()
         if done.returncode:
+            if _NO_ROOM in done.stderr:
+                raise disk_full("The database", draft.parent, _NEW_CLUSTER_MB * 2**20)
             raise ServiceError(f"The database could not be set up: {done.stderr.strip()}", f"Look into {draft.parent}.")
         draft.rename(self.folder)
 
@@ -257,7 +263,9 @@ class Cluster:
                 if self.process.poll() is None and time.monotonic() < deadline:
                     time.sleep(0.1)
                     continue
-                last = self._log.read_text(errors="replace").strip().splitlines()[-4:]
+                last = _last_lines(self._log, 4)
+                if any(_NO_ROOM in line for line in last):
+                    raise disk_full("What the database keeps", self.folder, DATABASE_NEEDS_MB * 2**20) from error
                 raise ServiceError(f"PostgreSQL does not start: {' / '.join(last)}", f"See {self._log}.") from error
 
     def stop(self) -> None:
@@ -270,6 +278,13 @@ class Cluster:
         except subprocess.TimeoutExpired:
             self.process.send_signal(signal.SIGQUIT)
             self.process.wait()
+
+
+def _last_lines(log: Path, count: int) -> list[str]:
+    """The end of a log, of which there may be any number of megabytes."""
+    with log.open("rb") as file:
+        file.seek(max(0, file.seek(0, os.SEEK_END) - 20_000))
+        return file.read().decode(errors="replace").strip().splitlines()[-count:]
 
 
 def _is_free(port: int) -> bool:
@@ -293,7 +308,8 @@ def open_cluster(data_dir: Path) -> Cluster:
     if facts_file.exists():
         facts = json.loads(facts_file.read_text())
     else:
-        inside = not account.is_other or _can_enter(data_dir, account)
+        # The folder itself will let its group in; those above it are not ours.
+        inside = not account.is_other or _can_enter(data_dir.parent, account)
         name = secrets.token_hex(6)
         folder = data_dir / "postgres" if inside else _SHARED_PLACE / name
         facts = {"folder": "postgres" if inside else str(folder), "password": secrets.token_urlsafe(24)}
@@ -304,7 +320,11 @@ def open_cluster(data_dir: Path) -> Cluster:
     (data_dir / "logs").mkdir(exist_ok=True)
     # A relative folder in the file lets the data folder be moved.
     folder = data_dir / facts["folder"]
-    folder.parent.mkdir(parents=True, exist_ok=True)
+    if not folder.parent.exists():
+        folder.parent.mkdir(parents=True)
+        folder.parent.chmod(0o711)  # others may pass through, and see nothing
+    group = account.gid if account.is_other and folder.parent == data_dir else None
+    DataFolder(data_dir).close_to_others(passing=group)
     if account.is_other and not _can_enter(folder.parent, account):
         raise ServiceError(f"The user postgres cannot enter {folder.parent}.", "Choose another --data folder.")
     cluster = Cluster(

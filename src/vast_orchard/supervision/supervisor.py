@@ -9,6 +9,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -17,8 +18,9 @@ from pathlib import Path
 from types import FrameType
 from typing import IO
 
-from vast_orchard.errors import OrchardError, ServiceError
+from vast_orchard.errors import DiskFullError, OrchardError, ServiceError
 from vast_orchard.settings import PREFIX, Settings
+from vast_orchard.store.disk import disk_full, full_disk_in_words, is_full
 from vast_orchard.supervision.first_start import make_demo
 from vast_orchard.supervision.postgres import Cluster, open_cluster, with_parent
 
@@ -30,6 +32,8 @@ _READY_LIMIT_S = 60.0
 # A child that dies at once is started again after 1, 2, 4, … seconds, at most this many.
 _LONGEST_PAUSE_S = 15.0
 _CALM_S = 30.0
+# So often a database that dies while it is made ready is started again.
+_TRIES = 5
 
 
 def _say(text: str) -> None:
@@ -101,6 +105,8 @@ def _lock(data_dir: Path) -> IO[str]:
         data_dir.mkdir(parents=True, exist_ok=True)
         lock = (data_dir / "lock").open("a+")
     except OSError as error:
+        if is_full(error):
+            raise disk_full("The data folder", data_dir, 64 * 2**20) from error
         raise ServiceError(
             f"The data folder {data_dir} cannot be written: {error.strerror}.", "Choose another with --data."
         ) from error
@@ -136,7 +142,7 @@ class _Supervisor:
             "MALLOC_ARENA_MAX": "2",
             **os.environ,
             PREFIX + "DATA_DIR": str(settings.data_dir),
-            PREFIX + "DATABASE_URL": cluster.url,
+            PREFIX + "DATABASE_URL": "",  # once the database stands
             PREFIX + "HOST": settings.host,
             PREFIX + "PORT": str(settings.port),
         }
@@ -205,6 +211,52 @@ class _Supervisor:
             if moved or "worker" in child.words:
                 child.ask_to_stop()
 
+    def bring_up_database(self) -> None:
+        """Start the database and bring its records up to date; if it dies at that, it is started again.
+
+        Raises
+        ------
+        ServiceError
+            It cannot be started, or its disk is full.
+        """
+        # Imported here, after the quick refusals: the store takes half a second to import.
+        from vast_orchard.store.database import Database
+        from vast_orchard.store.migrate import migrate
+
+        for tries_left in reversed(range(_TRIES)):
+            try:
+                self._cluster.start()
+                for child in self._children:
+                    child.environment[PREFIX + "DATABASE_URL"] = self._cluster.url
+                database = Database(self._cluster.url, data_dir=self._settings.data_dir)
+                try:
+                    migrate(database)
+                finally:
+                    database.close()
+                return
+            except DiskFullError:
+                raise
+            except ServiceError as error:
+                if self._stopping or not tries_left:
+                    raise
+                _say(f"{error} It is started again.")
+                self._cluster.stop()
+                time.sleep(1)
+
+    def make_demo(self) -> None:
+        """Make the demo project while everything is watched over: drawing it takes longer than anything may be left
+        alone."""
+        made = threading.Thread(target=self._draw, name="demo", daemon=True)
+        made.start()
+        while made.is_alive() and not self._stopping:
+            self._look()
+
+    def _draw(self) -> None:
+        try:
+            make_demo(self._settings, lambda: self._cluster.url, _say)
+        except (OrchardError, OSError) as error:
+            _say(f"The demo could not be made: {error} The next start makes it.")
+
     def stop(self) -> None:
         """Stop the children, then the database."""
         for child in self._children:
@@ -230,42 +282,37 @@ def supervise(settings: Settings, *, page: Path, demo: bool) -> int:
     """
     if not (page / "index.html").exists():
         raise ServiceError("The page is not built.", "Start with ./start, which builds it.")
-    lock = _lock(settings.data_dir)
-    _check_port(settings)
+    # What is made from here on, by this process and all that it starts, is its owner's alone.
+    os.umask(0o077)
+    with full_disk_in_words(settings.data_dir):
+        lock = _lock(settings.data_dir)
+        _check_port(settings)
+        return _supervise(settings, page, lock, demo=demo)
+
+
+def _supervise(settings: Settings, page: Path, lock: IO[str], *, demo: bool) -> int:
     began = time.monotonic()
     _say("Starting the database")
-    cluster = open_cluster(settings.data_dir)
-    supervisor: _Supervisor | None = None
+    supervisor = _Supervisor(settings, page, open_cluster(settings.data_dir))
+    for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(sign, supervisor.on_signal)
     try:
-        cluster.start()
-        # Imported here, after the quick refusals: the store takes half a second to import.
-        from vast_orchard.store.database import Database
-        from vast_orchard.store.migrate import migrate
-
-        database = Database(cluster.url)
-        migrate(database)
+        supervisor.bring_up_database()
         _say("Starting the workers and the page")
-        supervisor = _Supervisor(settings, page, cluster)
-        for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            signal.signal(sign, supervisor.on_signal)
         supervisor.start()
         if supervisor.wait_until_ready():
             lock.truncate(0)
             lock.write(supervisor.address)
             lock.flush()
             if demo:
-                make_demo(settings, database, _say)
-            database.close()
+                supervisor.make_demo()
             _say(f"Ready after {time.monotonic() - began:.0f} s.")
             sys.stdout.write(f"\nVast Orchard is at {supervisor.address}  (Ctrl-C stops it)\n\n")
             sys.stdout.flush()
             supervisor.watch()
         _say("Stopping")
     finally:
-        if supervisor is not None:
-            supervisor.stop()
-        else:
-            cluster.stop()
+        supervisor.stop()
         lock.truncate(0)
         lock.close()
     _say("Stopped; everything is stored.")

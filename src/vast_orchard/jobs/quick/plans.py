@@ -49,7 +49,7 @@ class Plans:
         self._opened: tuple[int, str] | None = None
 
     def _key(self, import_id: int) -> tuple[str, float]:
-        record = SourceRecord(folder=self._context.readings / str(import_id))
+        record = SourceRecord(folder=self._context.folder.reading(import_id))
         if not record.inventory.exists():
             raise MissingError("The notes on this source are gone.", "Read it again.")
         return str(record.folder), record.inventory.stat().st_mtime

@@ -154,7 +154,7 @@ class Import(Base):
     project_id: Mapped[int] = project_key()
     source_name: Mapped[str]  # of the zip or folder, as the person knows it
     source_kind: Mapped[str] = mapped_column(String(10), default="upload")  # upload, folder, bucket
-    location: Mapped[str]  # below the data folder's uploads; a path on the server; a bucket and a prefix
+    location: Mapped[str]  # the id of an upload, empty once it is gone; a path on the server; a bucket and a prefix
     state: Mapped[str] = mapped_column(String(10), default=ImportState.READING.value)
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     survey: Mapped[dict[str, Any] | None]  # what the source holds, and the readings tried, likeliest first
@@ -165,6 +165,14 @@ class Import(Base):
     __table_args__ = (
         CheckConstraint("source_kind in ('upload', 'folder', 'bucket')", name="source_kind"),
         CheckConstraint("state in ('reading', 'planned', 'importing', 'done')", name="state"),
+        # Never a path: whatever code forgets to look, an upload is named by an id of ours, and has one import.
+        CheckConstraint("source_kind <> 'upload' or location ~ '^([0-9a-f]{16})?$'", name="location"),
+        Index(
+            "uq_import_upload",
+            "location",
+            unique=True,
+            postgresql_where=text("source_kind = 'upload' and location <> ''"),
+        ),
     )
 
 

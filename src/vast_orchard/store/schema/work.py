@@ -13,7 +13,10 @@ __all__ = ["Action", "ActionChange", "Job", "JobKind", "JobState", "Parcel"]
 
 
 class JobState(StrEnum):
-    """waiting → running → done | failed | stopped; a killed worker's job goes from running to running again."""
+    """waiting → running → done | failed | stopped.
+
+    A killed worker's job goes from running to running again, and one that found the disk full back to waiting.
+    """
 
     WAITING = "waiting"
     RUNNING = "running"
@@ -91,7 +94,10 @@ class Job(Base):
     left_s: Mapped[float | None]
     error: Mapped[str | None]
     owner: Mapped[str | None] = mapped_column(String(64))  # lease of the worker that runs it
+    # When its own work last gave a sign of life; whatever the queue thinks, work without one is handed out again.
+    sign_at: Mapped[dt.datetime | None]
     stop_asked: Mapped[bool] = mapped_column(Boolean, default=False)
+    stop_asked_at: Mapped[dt.datetime | None]
     seen: Mapped[bool] = mapped_column(Boolean, default=False)  # its end was looked at and put away
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     started_at: Mapped[dt.datetime | None]
