@@ -6,9 +6,9 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Path, Query, Response
 from fastapi import status as http
-from fastapi.responses import FileResponse
 
 from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.files import WholeFile
 from vast_orchard.api.import_schemas import (
     ChoiceBody,
     ImportEntryRead,
@@ -205,4 +205,4 @@ def fates(parts: PartsOf, entry: ImportOf) -> Response:
     path = parts.folder.reading(entry.id) / "files.csv"
     if not path.exists():
         raise MissingError("There is no list of this import's files.", "Imports of earlier versions made none.")
-    return FileResponse(path, media_type="text/csv", filename=f"import-{entry.id}-files.csv")
+    return WholeFile(path, media_type="text/csv", filename=f"import-{entry.id}-files.csv")

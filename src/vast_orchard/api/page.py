@@ -4,8 +4,9 @@ import os
 from pathlib import Path
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse
 from starlette.exceptions import HTTPException
+
+from vast_orchard.api.files import WholeFile
 
 __all__ = ["page_folder", "serve_page"]
 
@@ -35,12 +36,12 @@ def serve_page(app: FastAPI, folder: Path) -> None:
     files = _Files(folder)
 
     @app.get("/{path:path}", include_in_schema=False)
-    def serve(path: str) -> FileResponse:
+    def serve(path: str) -> WholeFile:
         if path == "api" or (path.startswith(("api/", "assets/")) and files.find(path) is None):
             raise HTTPException(404, f"There is nothing at /{path[:200]}.")
         found = files.find(path) if path != "index.html" else None
         if found is None:
-            return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+            return WholeFile(folder / "index.html", headers={"Cache-Control": "no-cache"})
         # Built names carry a hash of their content.
         lasting = {"Cache-Control": "max-age=31536000, immutable"} if path.startswith("assets/") else {}
-        return FileResponse(found, headers=lasting)
+        return WholeFile(found, headers=lasting)

@@ -6,9 +6,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Response
 from fastapi import status as http
-from fastapi.responses import FileResponse
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.files import WholeFile
 from vast_orchard.api.mending import named_pictures
 from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn, Which
 from vast_orchard.api.uploads import waiting_upload
@@ -71,7 +71,7 @@ def download(parts: PartsOf, parcel: ParcelOf) -> Response:
     path = parts.folder.parcel(parcel.id)
     if not path.exists():
         raise MissingError("The parcel's file is gone.", "Take it out again.")
-    return FileResponse(path, media_type="application/zip", filename=parcel.name)
+    return WholeFile(path, media_type="application/zip", filename=parcel.name)
 
 
 @router.delete("/parcels/{parcel_id}", status_code=http.HTTP_204_NO_CONTENT)
