@@ -55,7 +55,7 @@ class Settings:
     picture_limit_megapixels: int = _setting(50, "Most megapixels that one picture may have.")
     picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
-    stalled_after_s: int = _setting(10, "Seconds without a sign of life after which a job is handed out again.")
+    stalled_after_s: int = _setting(6, "Seconds without a sign of life after which a job is handed out again.")
     stop_limit_s: int = _setting(20, "Seconds after which a job that was asked to stop, and has not, is ended.")
     threads: int = _setting(0, "Threads that train and judge; 0 means one for each processor.")
     kernel_cache_dir: str = _setting(

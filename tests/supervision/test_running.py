@@ -6,17 +6,19 @@ import signal
 import socket
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import httpx2
+import psycopg
 import pytest
 
 from tests.pictures import png, zipped
 from tests.running import Running, until
 from tests.world import small_recipe
-from vast_orchard.supervision.postgres import free_port, open_cluster
+from vast_orchard.supervision.postgres import free_port, open_cluster, running_url
 
 
 @pytest.fixture(scope="module")
@@ -138,6 +140,28 @@ def test_a_killed_database_comes_back_with_everything(running: Running, archive:
     assert running.ask("GET", "/api/projects") == before
     # The workers came back as well: they do new work.
     running.bring_in("After the outage", archive)
+
+
+def test_a_job_that_loses_its_connections_twice_goes_on_and_ends_the_same(running: Running, archive: bytes) -> None:
+    """The second time while the queue hands the failed delivery back, which it then believes for ever."""
+    project = running.bring_in("Connections", archive)
+    body = {"recipe": small_recipe(epochs=100)}
+    whole, cut = (running.ask("POST", f"/api/projects/{project}/runs", json=body)["id"] for _ in range(2))
+    until("the second trains", lambda: len(running.ask("GET", f"/api/runs/{cut}")["epochs"]) >= 5)
+    url = running_url(running.data_dir)
+    assert url is not None
+    with psycopg.connect(url, autocommit=True) as connection:
+        for _ in range(2):
+            ended = connection.execute(
+                "select count(pg_terminate_backend(pid)) from pg_stat_activity where pid <> pg_backend_pid()"
+                " and backend_type = 'client backend'"
+            ).fetchone()
+            assert ended is not None
+            time.sleep(3)  # as long as the queue waits before it tries again
+    until("the API answers", running.answers)
+    until("it ends", lambda: running.ask("GET", f"/api/runs/{cut}")["state"] == "done", 180)
+    one, two = (running.ask("GET", f"/api/runs/{run}") for run in (whole, cut))
+    assert one["epochs"] == two["epochs"]
 
 
 def test_a_killed_api_comes_back(running: Running) -> None:

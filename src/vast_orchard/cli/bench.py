@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_networks import NETWORKS
@@ -214,6 +215,7 @@ def memory(
     print(f"Peak anonymous memory: {few:.0f} MB with 2,000 pictures, {many:.0f} MB with 50,000.")
 
 
+app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
 app.command("import")(bench_import)
 app.command("rows")(bench_rows)

@@ -23,7 +23,7 @@ __all__ = ["run_worker"]
 
 _log = structlog.get_logger()
 _HEARTBEAT_S = 2.0
-_SWEEP_S = 3.0
+_SWEEP_S = 1.5
 _SWEEP_UPLOADS_S = 900.0
 
 
