@@ -24,6 +24,7 @@ def served(stand_in: StandIn) -> Iterator[str]:
     try:
         while not server.started:
             thread.join(0.02)
+            assert thread.is_alive(), "the stand-in did not start"
         yield f"http://127.0.0.1:{port}"
     finally:
         server.should_exit = True

@@ -3,15 +3,18 @@
 import base64
 import io
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 from PIL import Image
+from sqlalchemy import text
 from starlette.testclient import TestClient
 
 from tests.pictures import encoded, png, zipped
 from tests.world import World, small_recipe
+from vast_orchard.store.database import Database
 
 
 def _bring_in(client: TestClient, world: World, project: int, members: dict[str, bytes], name: str = "in.zip") -> None:
@@ -340,3 +343,67 @@ def test_pictures_are_named_by_ids_or_by_a_sift_and_a_mistake_has_its_place(clie
     assert (ordered.status_code, ordered.json()["place"]) == (422, [6, 10])
     foreign = client.get(f"{path}/field", params={"split": 999})
     assert (foreign.status_code, foreign.json()["detail"]) == (404, "There is no split 999 in this project.")
+
+
+def test_a_service_that_is_away_is_said_to_be(client: TestClient, world: World) -> None:
+    state = client.app.state  # type: ignore[attr-defined]
+    parts = state.parts
+    state.parts = replace(parts, database=Database("postgresql://nobody@127.0.0.1:1/none"))
+    try:
+        answer = client.get("/api/projects")
+    finally:
+        state.parts = parts
+    assert (answer.status_code, answer.json()["title"]) == (503, "Service Unavailable")
+    assert "does not answer" in answer.json()["detail"]
+    assert "restarted by itself" in answer.json()["mend"]
+
+
+def test_a_sheet_has_an_end(client: TestClient, project: int) -> None:
+    def sheet(count: int) -> int:
+        body = {"picture_ids": [1] * count, "side": 12, "columns": 32}
+        return client.post(f"/api/projects/{project}/sheets", json=body).status_code
+
+    assert [sheet(count) for count in (0, 1, 1024, 1025)] == [422, 200, 200, 422]
+
+
+def test_what_belongs_to_a_binned_project_is_not_shown(client: TestClient, project: int, run: dict[str, Any]) -> None:
+    made = client.post(f"/api/runs/{run['id']}/exports").json()
+    paths = (
+        f"/api/runs/{run['id']}",
+        f"/api/runs/{run['id']}/judgement",
+        f"/api/runs/{run['id']}/exports",
+        f"/api/exports/{made['id']}/file",
+        "/api/imports/1",
+        f"/api/projects/{project}/field",
+    )
+    client.delete(f"/api/projects/{project}")
+    assert [client.get(path).status_code for path in paths] == [404] * len(paths)
+    client.post(f"/api/projects/{project}/restore")
+    assert client.get(paths[0]).status_code == 200
+
+
+def test_copies_and_groups_that_hang_together_are_divided_together(client: TestClient, world: World) -> None:
+    """A copy in another group joins both groups: a chain of two is one."""
+    project = client.post("/api/projects", json={"name": "Chains"}).json()["id"]
+    members = {
+        f"{name}/s{n % 10}_{n}.png": png(40 * k + n) for k, name in enumerate(("plate", "rime")) for n in range(40)
+    }
+    _bring_in(client, world, project, members)
+    pictures = client.get(f"/api/projects/{project}/pictures").json()["pictures"]
+    by_series: dict[str, list[int]] = {}
+    for entry in pictures:
+        by_series.setdefault(entry["name"].split("_")[0], []).append(entry["id"])
+    with world.context.database.session() as session:
+        session.execute(
+            text("update picture set copy_group = 1 where id = any(:ids)"),
+            {"ids": [by_series["s1"][0], by_series["s2"][0]]},
+        )
+    for seed in range(1, 9):
+        body = {"seed": seed, "together": "pattern", "pattern": "{group}_{number}", "keep_copies": True}
+        split = client.post(f"/api/projects/{project}/splits", json=body)
+        assert split.status_code == 201, split.text
+        query = {"split": split.json()["id"]}
+        shown = client.get(f"/api/projects/{project}/pictures", params=query).json()["pictures"]
+        sets = {entry["id"]: entry["set_name"] for entry in shown}
+        assert len({sets[picture] for name in ("s1", "s2") for picture in by_series[name]}) == 1
+        assert {len({sets[picture] for picture in members}) for members in by_series.values()} == {1}

@@ -42,7 +42,7 @@ def test_events_are_heard_and_resumed(world: World) -> None:
         assert await _gather(hub, 999, 1) == [("3", "everything")]
         await asyncio.to_thread(hub.stop)
 
-    asyncio.run(story())
+    asyncio.run(asyncio.wait_for(story(), 60))
 
 
 def test_the_stream_survives_a_lost_connection(world: World) -> None:
@@ -64,4 +64,4 @@ def test_the_stream_survives_a_lost_connection(world: World) -> None:
         assert (await _gather(hub, 1, 1))[0][1] == "everything"
         await asyncio.to_thread(hub.stop)
 
-    asyncio.run(story())
+    asyncio.run(asyncio.wait_for(story(), 60))

@@ -14,6 +14,8 @@ from PIL import Image
 
 from tests.pictures import encoded, png
 from tests.tolerances import EXPORT
+from vast_orchard.core.network import layers as d
+from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
@@ -102,6 +104,42 @@ def test_a_script_says_it_in_words_too(model: Model, tmp_path: Path) -> None:
         check=True,
     )
     assert "; next " in done.stdout
+
+
+def test_the_class_that_a_script_prints_is_the_class_that_it_means(tmp_path: Path) -> None:
+    """Names in an order of their own, and a network that answers by the mean colour alone, worked out by hand."""
+    names = ("zebra", "apple", "Mitte")
+    description = NetworkDescription(
+        name="by colour", input_shape=(8, 8, 3), layers=(d.GlobalAveragePool(), d.Dense(units=3))
+    )
+    network = Network(description, 1)
+    weights = network.state()
+    # Red says the first name, green the second, blue the third.
+    weights["02_dense.weights"] = (8 * np.eye(3)).astype(np.float32)
+    weights["02_dense.bias"] = np.zeros(3, np.float32)
+    model = Model(
+        description=description,
+        weights=weights,
+        classes=names,
+        preprocessing=Preprocessing(size=8),
+        statistics=ChannelStatistics(mean=(127.5,) * 3, deviation=(127.5,) * 3),
+    )
+    pack, _ = proven_pack(model, [(".png", png(1))], {})
+    with zipfile.ZipFile(io.BytesIO(pack)) as archive:
+        archive.extractall(tmp_path)
+        assert json.loads(archive.read("classes.json")) == list(names)
+        assert json.loads(archive.read("model.json"))["classes"] == list(names)
+    colours = {"zebra": (255, 60, 0), "apple": (60, 255, 0), "Mitte": (0, 60, 255)}
+    runners_up = {"zebra": "apple", "apple": "zebra", "Mitte": "apple"}
+    for name, colour in colours.items():
+        (tmp_path / f"{name}.png").write_bytes(encoded(Image.new("RGB", (20, 20), colour)))
+    done = subprocess.run(
+        [sys.executable, str(tmp_path / "predict.py"), *(str(tmp_path / f"{name}.png") for name in names)],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    for name, line in zip(names, done.stdout.splitlines(), strict=True):
+        # Logits are 8 · (c − 127.5) / 127.5: 8, −4.24 and −8, so the first has all but e⁻¹² of the whole.
+        assert line == f"{tmp_path / name}.png: {name}, 1.00; next {runners_up[name]}, 0.00"
 
 
 def test_an_export_that_answers_otherwise_is_not_offered(model: Model, monkeypatch: pytest.MonkeyPatch) -> None:

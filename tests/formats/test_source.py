@@ -6,6 +6,7 @@ import zipfile
 from pathlib import Path
 from typing import Literal, TypeAlias
 
+import numpy as np
 import pytest
 
 from tests.pictures import png, zipped
@@ -191,3 +192,14 @@ def test_a_tar_has_the_limits_of_a_zip(tmp_path: Path) -> None:
     for limits, words in ((SourceLimits(total_mb=2), "more than 3 MB"), (SourceLimits(files=2), "more than 2 files")):
         with pytest.raises(ArchiveError, match=words), open_source(archive, limits):
             pass
+
+
+def test_what_is_unpacked_counts_against_the_whole_also_when_it_is_read_again(tmp_path: Path) -> None:
+    """The directory's sizes are checked before; what comes out is counted all the same."""
+    path = tmp_path / "a.zip"
+    noise = np.random.default_rng(1).integers(0, 256, 700_000, dtype=np.uint8).tobytes()
+    path.write_bytes(zipped({"a.png": noise}))
+    with open_source(path, SourceLimits(total_mb=1)) as source:
+        assert source.read("a.png") == noise
+        with pytest.raises(ArchiveError, match="unpacks to more than"):
+            source.read("a.png")

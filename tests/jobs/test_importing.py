@@ -21,6 +21,7 @@ from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.history import list_actions, redo, undo
 from vast_orchard.store.imports import add_batch, choose_reading, create_import, get_import
 from vast_orchard.store.jobs import ask_stop, take_job
 from vast_orchard.store.schema import JobKind
@@ -359,3 +360,41 @@ def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server
     theirs.write_bytes(b"changed in its place")
     kept = world.context.store.read(ByteStore.picture_path(_sha(png(2))))
     assert kept == png(2)
+
+
+def test_an_import_that_is_delivered_again_before_it_ended_does_everything_once(world: World) -> None:
+    project = world.project()
+    job = world.import_job(project, _MEMBERS)
+    world.run(job)
+    with world.context.database.session() as session:
+        # Its worker died after its last step and before it said so.
+        session.execute(text("update job set state = 'running', ended_at = null where id = :job"), {"job": job})
+    assert world.run(job).state == "done"
+    with world.context.database.session() as session:
+        steps = [step for step in list_actions(session, project) if step.kind == "import"]
+        pictures = list_pictures(session, project)
+        appearances = session.scalar(text("select count(*) from appearance"))
+    assert len(steps) == 1
+    assert len(pictures) == 3
+    assert appearances == 4  # one content came in twice
+
+
+def test_taking_an_import_back_takes_its_second_label_back(world: World) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1), "plate/2.png": png(2)}, "first")
+    world.bring_in(project, {"needle/1.png": png(1), "needle/3.png": png(3)}, "second")
+
+    def marked() -> list[bool]:
+        with world.context.database.session() as session:
+            return [entry.two_labels for entry in list_pictures(session, project)]
+
+    assert marked() == [True, False, False]
+    with world.context.database.session() as session:
+        taken = undo(session, project, "one", import_id=2)
+    assert (taken.taken_back, taken.kept) == (1, 0)
+    # The picture that both brought stays, as the first brought it, and under one label.
+    assert marked() == [False, False]
+    assert _counts(world, project) == {"plate": 2}
+    with world.context.database.session() as session:
+        redo(session, project, "one")
+    assert _counts(world, project) == {"needle": 1, "plate": 2}

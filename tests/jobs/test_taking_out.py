@@ -6,7 +6,7 @@ import hashlib
 import io
 import json
 import zipfile
-from pathlib import Path
+from fnmatch import fnmatchcase
 from typing import Any
 
 import pytest
@@ -191,7 +191,18 @@ def test_the_metadata_are_croissant(world: World) -> None:
     assert metadata["distribution"][0]["sha256"] == hashlib.sha256(rows).hexdigest()
     pictures = [name for name in archive.namelist() if name.endswith((".png", ".PNG"))]
     patterns = metadata["distribution"][1]["includes"]
-    assert all(any(Path(name).match(pattern) for pattern in patterns) for name in pictures)
+    # A pattern matches folder by folder: as many of them as there are, and none more.
+    assert {len(pattern.split("/")) for pattern in patterns} == {2}
+    for name in pictures:
+        parts = name.split("/")
+        assert any(
+            len(parts) == len(pattern.split("/")) and all(map(fnmatchcase, parts, pattern.split("/")))
+            for pattern in patterns
+        ), name
+    assert metadata["recordSet"][1]["key"] == {"@id": "pictures/sha256"}
+    keys = [row["sha256"] for row in csv.DictReader(io.StringIO(rows.decode()))]
+    assert len(set(keys)) == len(keys) > 0
+    assert metadata["recordSet"][0]["key"] == {"@id": "classes/name"}
     assert [row["classes/name"] for row in metadata["recordSet"][0]["data"]] == ["plate, thin", "être/né"]
 
 

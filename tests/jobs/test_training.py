@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from safetensors.numpy import load
+from sqlalchemy import text
 
 from tests.pictures import png
 from tests.world import World, small_recipe
@@ -253,3 +254,48 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     assert "Epoch 1 is kept" in str(run.ended_because)
     assert run.judgements["validation"]["count"] == run.counts["validation"]
     assert all(np.isfinite(value).all() for value in _weights(world, run_id, "last").values())
+
+
+def test_a_pointer_moves_when_its_file_lies_there_and_not_before(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    pointed: list[bool] = []
+
+    def watched(session: Any, run_id: int, kind: str, epoch: int, path: str) -> Any:
+        pointed.append(world.context.store.exists(path) and bool(load(world.context.store.read(path))))
+        return set_checkpoint(session, run_id, kind, epoch, path)
+
+    monkeypatch.setattr(training, "set_checkpoint", watched)
+    _, job = world.run_job(project)
+    world.run(job)
+    assert len(pointed) >= 3
+    assert all(pointed)
+
+
+def test_a_look_at_another_run_opens_nothing(world: World, project: int) -> None:
+    one, job = world.run_job(project)
+    world.run(job)
+    two, job = world.run_job(project)
+    world.run(job)
+    with world.context.database.session() as session:
+        look = add_look(session, one, "test")
+        check_look(session, one, look)
+        with pytest.raises(ConflictError, match="only when the look is counted"):
+            check_look(session, two, look)
+
+
+def test_the_probability_of_an_answer_is_the_largest_there_is(world: World, project: int) -> None:
+    run_id, job = world.run_job(project)
+    world.run(job)
+    with world.context.database.session() as session:
+        rows = session.execute(
+            text("select p, probabilities, predicted_class, true_class, loss from prediction where run_id = :run"),
+            {"run": run_id},
+        ).all()
+    classes = [entry["id"] for entry in _run(world, run_id).classes]
+    assert rows
+    for p, probabilities, predicted, truth, loss in rows:
+        assert sum(probabilities) == pytest.approx(1, abs=1e-5)
+        assert p == pytest.approx(max(probabilities), abs=1e-6)
+        assert classes[probabilities.index(max(probabilities))] == predicted
+        assert loss == pytest.approx(-np.log(probabilities[classes.index(truth)]), abs=1e-4)

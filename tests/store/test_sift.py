@@ -208,6 +208,11 @@ _LETS_THROUGH = [
     ("(class:plate or class:column) and excluded", {4}),
     ("not (class:plate or class:column)", {3, 5}),
     ("not not excluded", {4}),
+    # Without brackets, not is about the next condition alone.
+    ("not class:plate class:column", {4, 6}),
+    ("not class:plate or class:plate", {1, 2, 3, 4, 5, 6}),
+    ("not excluded unsure or class:plate", {1, 2}),
+    ("class:column not excluded", {6}),
     ("class:plate order:-size", {1, 2}),
 ]
 
@@ -360,8 +365,14 @@ _LINES = st.one_of(st.text(max_size=60), st.lists(_WORDS, max_size=12).map(" ".j
 @given(line=_LINES, cut=st.integers(0, 60))
 def test_any_line_is_answered_or_its_mistake_is_placed(desk: Desk, line: str, cut: int) -> None:
     try:
-        parse(line)
-        assert desk.found(line) <= {1, 2, 3, 4, 5, 6}
+        parsed = parse(line)
+        found = desk.found(line)
+        if line.strip() and not parsed.order:
+            # What it lets through and what its opposite does, are all pictures, each once.
+            opposite = desk.found(f"not ({line})")
+            assert found | opposite == {1, 2, 3, 4, 5, 6}
+            assert not found & opposite
+            assert desk.found(f"({line}) ({line})") == found
     except SiftError as mistake:
         first, last = mistake.place
         assert 0 <= first <= len(line)

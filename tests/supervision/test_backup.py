@@ -3,7 +3,7 @@
 import io
 import shutil
 import tarfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -22,20 +22,27 @@ def _heard(_done: int, _total: int) -> None:
 
 
 @pytest.fixture(scope="module")
-def lived(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "lived")
-    app.wait_ready()
-    app.bring_in("Winter", zipped(_MEMBERS))
-    yield app
-    app.stop()
+def winter(open_folder: Path) -> tuple[Path, Path]:
+    """A data folder that nothing runs on any more, and a backup that was made while something did."""
+    app, target = Running(open_folder / "lived"), open_folder / "saved.tar"
+    try:
+        app.wait_ready()
+        app.bring_in("Winter", zipped(_MEMBERS))
+        facts = make_backup(app.data_dir, target, _heard)
+    finally:
+        app.stop()
+    assert facts.files == 2 * len(_MEMBERS)
+    return app.data_dir, target
 
 
 @pytest.fixture(scope="module")
-def saved(lived: Running, open_folder: Path) -> Path:
-    target = open_folder / "saved.tar"
-    facts = make_backup(lived.data_dir, target, _heard)  # while it runs
-    assert facts.files == 2 * len(_MEMBERS)
-    return target
+def lived(winter: tuple[Path, Path]) -> Path:
+    return winter[0]
+
+
+@pytest.fixture(scope="module")
+def saved(winter: tuple[Path, Path]) -> Path:
+    return winter[1]
 
 
 def _shows_winter(app: Running) -> None:
@@ -57,24 +64,22 @@ def test_a_restored_folder_shows_the_same(saved: Path, open_folder: Path) -> Non
         app.stop()
 
 
-def test_a_data_folder_may_be_moved(lived: Running, open_folder: Path) -> None:
-    lived.stop()
+def test_a_data_folder_may_be_moved(lived: Path, open_folder: Path) -> None:
     place = open_folder / "moved" / "deep"
     place.parent.mkdir()
     place.parent.chmod(0o755)
-    shutil.move(lived.data_dir, place)
+    shutil.move(lived, place)
     app = Running(place)
     try:
         app.wait_ready()
         _shows_winter(app)
     finally:
         app.stop()
-        shutil.move(place, lived.data_dir)
+        shutil.move(place, lived)
 
 
-def test_backing_up_what_does_not_run(lived: Running, open_folder: Path) -> None:
-    lived.stop()
-    facts = make_backup(lived.data_dir, open_folder / "cold.tar", _heard)
+def test_backing_up_what_does_not_run(lived: Path, open_folder: Path) -> None:
+    facts = make_backup(lived, open_folder / "cold.tar", _heard)
     assert facts.files == 2 * len(_MEMBERS)
 
 

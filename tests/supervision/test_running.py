@@ -76,11 +76,16 @@ def test_foreign_hosts_are_refused_over_the_wire(running: Running) -> None:
         assert b" 403 " in wire.makefile("rb").readline()
 
 
-def test_the_api_stays_small_with_a_project_open(running: Running, archive: bytes) -> None:
-    project = running.bring_in("Small", archive)
-    for path in ("pictures", "classes", "splits", "runs", "networks"):
-        running.ask("GET", f"/api/projects/{project}/{path}")
-    status = Path(f"/proc/{running.children()['serve']}/status").read_text()
+def test_the_api_stays_small_with_a_project_open(open_folder: Path, archive: bytes) -> None:
+    app = Running(open_folder / "small")  # of its own: what other tests asked for is not counted
+    try:
+        app.wait_ready()
+        project = app.bring_in("Small", archive)
+        for path in ("pictures", "classes", "splits", "runs", "networks"):
+            app.ask("GET", f"/api/projects/{project}/{path}")
+        status = Path(f"/proc/{app.children()['serve']}/status").read_text()
+    finally:
+        app.stop()
     resident_kb = int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1])
     assert resident_kb < 200 * 1024
 

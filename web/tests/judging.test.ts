@@ -183,3 +183,43 @@ describe("answers", () => {
     expect(answerSentence(ranked(["a", "b"], [0.9996, 0.0004]), 0.5).text).toBe("a, >0.99; next b, <0.01");
   });
 });
+
+describe("four classes", () => {
+  it("stand in a chain by likeness: each beside the one it is most confused with", () => {
+    // 0 and 3 are confused most, then 3 and 1, then 2 and 0.
+    const judgement = judged([
+      [70, 0, 10, 20],
+      [0, 85, 0, 15],
+      [12, 0, 88, 0],
+      [25, 10, 0, 65],
+    ]);
+    // From 0 and 3, which are joined first, 3 goes on to 1 and 0 to 2.
+    const order = likenessOrder(judgement);
+    expect([
+      [2, 0, 3, 1],
+      [1, 3, 0, 2],
+    ]).toContainEqual(order);
+  });
+
+  it("are not ordered by how many pictures they have, but by their shares", () => {
+    // 40 of 1,000 of class 0 read as 1 are a smaller share than 3 of 10 of class 2 read as 3.
+    const judgement = judged([
+      [960, 40, 0, 0],
+      [0, 1000, 0, 0],
+      [0, 0, 7, 3],
+      [0, 0, 0, 10],
+    ]);
+    const order = likenessOrder(judgement);
+    expect(Math.abs(order.indexOf(2) - order.indexOf(3))).toBe(1);
+    expect(order.slice(0, 2).sort()).not.toEqual([0, 1]);
+  });
+});
+
+describe("the turning point", () => {
+  it("is told after four worse epochs, and not after three", () => {
+    const worse = (count: number) =>
+      epochs([[1, 0.5], ...Array.from({ length: count }, (_, n): [number, number] => [0.9, 0.6 + n / 10])]);
+    expect(turningEpoch(worse(3))).toBeUndefined();
+    expect(turningEpoch(worse(4))).toBe(1);
+  });
+});

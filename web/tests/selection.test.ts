@@ -14,6 +14,16 @@ describe("selection", () => {
     expect([...choose(two, 7, idAt, plain).chosen]).toEqual([107]);
   });
 
+  it("adds a range to what is chosen, from the anchor, and keeps the rest", () => {
+    const far = choose(NOTHING_CHOSEN, 9, idAt, plain);
+    const start = choose(far, 2, idAt, { add: true, range: false });
+    const both = choose(start, 4, idAt, { add: true, range: true });
+    expect([...both.chosen].sort()).toEqual([102, 103, 104, 109]);
+    expect([both.focus, both.anchor]).toEqual([4, 2]);
+    // Without adding, the range alone is left.
+    expect([...choose(both, 3, idAt, { add: false, range: true }).chosen]).toEqual([102, 103]);
+  });
+
   it("extends a range from where it began, both ways", () => {
     const start = choose(NOTHING_CHOSEN, 4, idAt, plain);
     const down = choose(start, 6, idAt, { add: false, range: true });
