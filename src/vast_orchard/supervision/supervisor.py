@@ -29,9 +29,9 @@ __all__ = ["supervise"]
 _LOOK_EVERY_S = 0.2
 _STOP_LIMIT_S = 6.0
 _READY_LIMIT_S = 60.0
-# A child that dies at once is started again after 1, 2, 4, … seconds, at most this many.
+# A child that dies soon after its start is started again after 1, 2, 4, … seconds, at most this many.
 _LONGEST_PAUSE_S = 15.0
-_CALM_S = 30.0
+_CALM_S = 5.0
 # So often a database that dies while it is made ready is started again.
 _TRIES = 5
 
@@ -53,6 +53,7 @@ class _Child:
     started_at: float = 0.0
     pause_s: float = 1.0
     start_at: float = 0.0
+    asked: bool = False  # to stop, by us
 
     def start(self) -> None:
         self.log.parent.mkdir(parents=True, exist_ok=True)
@@ -73,16 +74,17 @@ class _Child:
         now = time.monotonic()
         if self.process is not None and self.process.poll() is not None:
             code = self.process.returncode
-            if now - self.started_at > _CALM_S:
-                self.pause_s = 1.0
+            if self.asked or now - self.started_at > _CALM_S:
+                self.pause_s = 0.0 if self.asked else 1.0
             _say(f"The {self.name} ended ({_how(code)}); it is started again in {self.pause_s:.0f} s. See {self.log}")
             self.process, self.start_at = None, now + self.pause_s
-            self.pause_s = min(self.pause_s * 2, _LONGEST_PAUSE_S)
+            self.pause_s, self.asked = max(1.0, min(self.pause_s * 2, _LONGEST_PAUSE_S)), False
         if self.process is None and now >= self.start_at:
             self.start()
 
     def ask_to_stop(self) -> None:
         if self.process is not None and self.process.poll() is None:
+            self.asked = True
             self.process.terminate()
 
     def wait(self, deadline: float) -> None:
