@@ -6,6 +6,8 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: {
     // Nothing as data in the text: the page may only load what lies beside it.
-    assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 900,
+  },
   test: { include: ["tests/**/*.test.ts"] },
 });

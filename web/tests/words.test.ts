@@ -58,7 +58,12 @@ describe("jobs", () => {
 
   it("are summed up with what matters first", () => {
     expect(
-      trayWords([job({}), job({ state: "waiting" }), job({ state: "failed" }), job({ state: "done" })]),
+      trayWords([
+        job({}),
+        job({ state: "waiting", stage: "" }),
+        job({ state: "failed" }),
+        job({ state: "done" }),
+      ]),
     ).toBe("1 under way, 1 waiting, 1 failed");
     expect(trayWords([])).toBe("Nothing under way");
     expect(isActive(job({ state: "stopped" }))).toBe(false);

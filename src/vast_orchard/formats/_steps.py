@@ -8,20 +8,35 @@ from typing import Any
 import numpy as np
 from PIL import Image, ImageOps
 
+ROWS_AT_ONCE = 256  # so that a large picture is not held many times over
+
 
 def upright_rgb(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image:
     """The first frame, turned as its EXIF tag says, 16 bits scaled to 8, alpha laid on `ground`, as RGB."""
     image.seek(0)
     ImageOps.exif_transpose(image, in_place=True)
     if image.mode.startswith("I;16") or image.mode in ("I", "F"):
-        values = np.asarray(image).astype(np.float64)
+        values = np.asarray(image)
         # Integers of more than 8 bits are read as 16-bit; floating-point pictures as 0 to 1, or 0 to 255.
         whole = 65535.0 if image.mode != "F" else (1.0 if values.max(initial=0.0) <= 1.0 else 255.0)
-        image = Image.fromarray(np.rint(np.clip(values / whole, 0, 1) * 255).astype(np.uint8))
+        grey = np.empty(values.shape, np.uint8)
+        for top in range(0, len(values), ROWS_AT_ONCE):
+            part = values[top : top + ROWS_AT_ONCE].astype(np.float64)
+            grey[top : top + ROWS_AT_ONCE] = np.rint(np.clip(part / whole, 0, 1) * 255)
+        image = Image.fromarray(grey)
     if image.has_transparency_data:
-        image = image.convert("RGBA")
-        image = Image.alpha_composite(Image.new("RGBA", image.size, (*ground, 255)), image)
+        return on_ground(image, ground)
     return image if image.mode == "RGB" else image.convert("RGB")
+
+
+def on_ground(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image:
+    """Alpha laid on one colour, some rows at a time: as a whole it would take four more pictures' memory."""
+    flat = Image.new("RGB", image.size)
+    for top in range(0, image.height, ROWS_AT_ONCE):
+        rows = image.crop((0, top, image.width, min(image.height, top + ROWS_AT_ONCE))).convert("RGBA")
+        below = Image.new("RGBA", rows.size, (*ground, 255))
+        flat.paste(Image.alpha_composite(below, rows).convert("RGB"), (0, top))
+    return flat
 
 
 def to_network_size(image: Image.Image, before: dict[str, Any]) -> np.ndarray:

@@ -231,9 +231,10 @@ def reduced(upright: Image.Image) -> Image.Image:
     """A picture of at most 208 pixels on a side, of the same shape."""
     if max(upright.size) <= THUMBNAIL_SIDE:
         return upright
-    small = upright.copy()
-    small.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE), Image.Resampling.BILINEAR)
-    return small
+    scale = THUMBNAIL_SIDE / max(upright.size)
+    size = max(1, round(upright.width * scale)), max(1, round(upright.height * scale))
+    # Averaged over whole blocks first, which is nearly as good and far faster; of a copy there is no need.
+    return upright.resize(size, Image.Resampling.BILINEAR, reducing_gap=2.0)
 
 
 def thumbnail(small: Image.Image) -> bytes:

@@ -1,5 +1,6 @@
 /** The typed client of the API, and the one form in which its failures reach a person. */
 import createClient from "openapi-fetch";
+import { patientFetch } from "./patience";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
@@ -62,7 +63,7 @@ export class Problem extends Error {
   }
 }
 
-export const client = createClient<paths>({ baseUrl: "" });
+export const client = createClient<paths>({ baseUrl: "", fetch: patientFetch });
 client.use({
   onRequest({ request }) {
     request.headers.set("X-Window", windowId);
@@ -100,7 +101,7 @@ export async function need<T>(
 export async function needBytes(url: string, init?: RequestInit): Promise<ArrayBuffer> {
   let response: Response;
   try {
-    response = await fetch(url, init);
+    response = await patientFetch(url, init);
   } catch (error) {
     if (init?.signal?.aborted) throw error;
     throw new Problem("The application does not answer.", "It may be restarting; try again in a moment.", 0);
@@ -111,7 +112,7 @@ export async function needBytes(url: string, init?: RequestInit): Promise<ArrayB
 
 /** A multipart request, for which the typed client has no form. */
 export async function sendFiles<T>(method: "POST" | "PUT", url: string, body: FormData): Promise<T> {
-  const response = await fetch(url, { method, body, headers: { "X-Window": windowId } });
+  const response = await patientFetch(url, { method, body, headers: { "X-Window": windowId } });
   const data: unknown = response.status === 204 ? null : await response.json();
   if (!response.ok) throw asProblem(data, response.status);
   return data as T;

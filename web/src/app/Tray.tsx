@@ -5,7 +5,7 @@ import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import { client, type Job, need, Problem } from "../api/client";
 import { useJobs } from "../api/queries";
-import { isActive, jobWords, trayWords } from "../domain/jobs";
+import { isActive, isPutOff, jobWords, trayWords } from "../domain/jobs";
 import { Button, buttonLook } from "../parts/Button";
 import { useNotices } from "../parts/Notices";
 import { ProgressBar } from "../parts/ProgressBar";
@@ -27,12 +27,12 @@ export function Tray() {
   useEndings(data);
   const jobs = data ?? [];
   const shown = [...jobs].reverse();
-  const failed = jobs.some((job) => job.state === "failed");
+  const alarming = jobs.some((job) => job.state === "failed" || isPutOff(job));
   const active = jobs.filter(isActive);
   const first = active.find((job) => job.state === "running");
   return (
     <Popover className="relative">
-      <PopoverButton className={`${buttonLook("bare")} ${failed ? "text-wrong" : ""}`} data-testid="tray">
+      <PopoverButton className={`${buttonLook("bare")} ${alarming ? "text-wrong" : ""}`} data-testid="tray">
         <span className="flex min-w-24 flex-col gap-0.5 text-left">
           <span className="text-sm whitespace-nowrap">{trayWords(jobs)}</span>
           {first && <ProgressBar done={first.done} total={first.total} label={first.title} />}
@@ -78,7 +78,9 @@ function Entry({ job }: { job: Job }) {
           </Button>
         )}
       </div>
-      <p className={`text-sm break-words ${job.state === "failed" ? "text-wrong" : "text-quiet"}`}>
+      <p
+        className={`text-sm break-words ${job.state === "failed" || isPutOff(job) ? "text-wrong" : "text-quiet"}`}
+      >
         {jobWords(job)}
       </p>
       {job.state === "running" && (

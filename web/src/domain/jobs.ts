@@ -6,10 +6,15 @@ export function isActive(job: Job): boolean {
   return job.state === "waiting" || job.state === "running";
 }
 
+/** True for work that was begun and waits for something that a person may have to see to, such as room on the disk. */
+export function isPutOff(job: Job): boolean {
+  return job.state === "waiting" && job.stage !== "";
+}
+
 export function jobWords(job: Job): string {
   switch (job.state) {
     case "waiting":
-      return "Waiting for a free worker";
+      return isPutOff(job) ? `${job.stage} It goes on by itself then.` : "Waiting for a free worker";
     case "running": {
       if (job.stop_asked) return "Stopping …";
       const left = job.left_s === null ? "" : `, ${duration(job.left_s)} left`;
@@ -28,11 +33,13 @@ export function jobWords(job: Job): string {
 /** The tray's own label: what matters most first. */
 export function trayWords(jobs: readonly Job[]): string {
   const running = jobs.filter((job) => job.state === "running").length;
-  const waiting = jobs.filter((job) => job.state === "waiting").length;
+  const putOff = jobs.filter(isPutOff).length;
+  const waiting = jobs.filter((job) => job.state === "waiting").length - putOff;
   const failed = jobs.filter((job) => job.state === "failed").length;
   const parts = [
     running ? `${running} under way` : "",
     waiting ? `${waiting} waiting` : "",
+    putOff ? `${putOff} put off` : "",
     failed ? `${failed} failed` : "",
   ].filter(Boolean);
   return parts.length ? parts.join(", ") : "Nothing under way";
