@@ -52,7 +52,9 @@ class Settings:
     bucket_secret: str = _setting("", "Secret of the key for that service.", secret=True)
     bucket_region: str = _setting("us-east-1", "Region to sign requests to that service for.")
     bucket_limit_s: int = _setting(20, "Seconds after which an answer of that service is given up; it is asked thrice.")
-    picture_limit_megapixels: int = _setting(50, "Most megapixels that one picture may have; opening one takes up to 17 bytes of memory a pixel.")
+    picture_limit_megapixels: int = _setting(
+        50, "Most megapixels that one picture may have; opening one takes up to 17 bytes of memory a pixel."
+    )
     picture_limit_mb: int = _setting(64, "Most megabytes that one picture file may have.")
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
     stalled_after_s: int = _setting(6, "Seconds without a sign of life after which a job is handed out again.")

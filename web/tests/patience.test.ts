@@ -1,7 +1,7 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Job } from "../src/api/client";
 import { comeAgain, patientFetch } from "../src/api/patience";
-import { jobWords, trayWords } from "../src/domain/jobs";
+import { arrivingWords, jobWords, trayWords } from "../src/domain/jobs";
 
 const busy = () => new Response("{}", { status: 503, headers: { "Retry-After": "0" } });
 
@@ -44,5 +44,6 @@ describe("work that is put off", () => {
     expect(jobWords(job)).toBe("The disk is full. Make room there. It goes on by itself then.");
     expect(jobWords({ ...job, stage: "" })).toBe("Waiting for a free worker");
     expect(trayWords([job, { ...job, stage: "" }])).toBe("1 waiting, 1 put off");
+    expect(arrivingWords(job)).toBe("an import is put off, see the tray");
   });
 });

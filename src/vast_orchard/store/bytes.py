@@ -18,6 +18,12 @@ __all__ = ["ByteStore", "byte_store"]
 
 T = TypeVar("T")
 
+_WHAT = {
+    "pictures": "A picture",
+    "thumbnails": "A thumbnail",
+    "runs": "The state of a run",
+    "exports": "An export pack",
+}
 _NAME = re.compile(
     r"pictures/[0-9a-f]{2}/[0-9a-f]{64}|thumbnails/[0-9a-f]{2}/[0-9a-f]{64}\.jpg"
     r"|runs/[0-9]{1,18}/(last|kept)-[0-9]{1,9}\.safetensors|exports/[0-9]{1,18}\.zip"
@@ -81,7 +87,8 @@ class ByteStore:
             if self._fs.exists(draft):
                 self._fs.rm_file(draft)
             if self._is_local and is_full(error):
-                raise disk_full(path, Path(self._root), len(data) if isinstance(data, bytes) else written) from error
+                needed = len(data) if isinstance(data, bytes) else written
+                raise disk_full(_WHAT[path.partition("/")[0]], Path(self._root), needed) from error
             raise ServiceError(
                 f"{path} cannot be stored: {error}.", "Make room or allow writing, then repeat."
             ) from error

@@ -30,6 +30,11 @@ export function jobWords(job: Job): string {
   }
 }
 
+/** An import in a few words, beside the number of pictures. */
+export function arrivingWords(job: Job): string {
+  return isPutOff(job) ? "an import is put off, see the tray" : jobWords(job).toLowerCase();
+}
+
 /** The tray's own label: what matters most first. */
 export function trayWords(jobs: readonly Job[]): string {
   const running = jobs.filter((job) => job.state === "running").length;

@@ -15,7 +15,7 @@ import {
   type TileSize,
 } from "../../domain/field";
 import { EMPTY_INDEX, EXCLUDED, UNSURE } from "../../domain/fieldIndex";
-import { isActive, jobWords } from "../../domain/jobs";
+import { arrivingWords, isActive } from "../../domain/jobs";
 import { moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/selection";
 import { asksAboutRun, orderedByLikeness } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
@@ -246,7 +246,7 @@ export function RowsPlace() {
         <span className="text-quiet" role="status" data-testid="chosen">
           {selection.chosen.size
             ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
-            : `${data ? plural(total, "picture") : "…"}${arriving ? `; ${jobWords(arriving).toLowerCase()}` : ""}`}
+            : `${data ? plural(total, "picture") : "…"}${arriving ? `; ${arrivingWords(arriving)}` : ""}`}
         </span>
         {run && (group === "predicted" || asksAboutRun(sift)) && (
           <TestLook run={run} look={look} judging={judging} onLook={() => void take()} />

@@ -7,7 +7,7 @@ import { useIngredients } from "../../api/ingredientQueries";
 import { useDefaultRecipe, useJobs } from "../../api/queries";
 import { namedIn, useAddress, usePlace } from "../../app/context";
 import { curveWords, gapWords } from "../../domain/curves";
-import { isActive, jobWords } from "../../domain/jobs";
+import { isActive, isPutOff, jobWords } from "../../domain/jobs";
 import { sameValue } from "../../domain/variation";
 import { duration, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -145,17 +145,17 @@ function RunView({ run }: { run: Run }) {
       aria-label={`Run ${run.number}`}
     >
       <div className="flex items-center gap-4">
-        <h2 className="text-xl font-semibold">Run {run.number}</h2>
+        <h2 className="shrink-0 text-xl font-semibold">Run {run.number}</h2>
         {job && isActive(job) ? (
           <div className="flex flex-1 items-center gap-3" role="status" data-testid="run-progress">
-            <span className="whitespace-nowrap">
+            <span className={isPutOff(job) ? "min-w-0 flex-1 text-wrong" : "whitespace-nowrap"}>
               {run.state === "running" && job.stage === "Training"
                 ? `Epoch ${Math.min(run.epochs.length + 1, run.recipe.settings.epochs)} of ${run.recipe.settings.epochs}${
                     job.left_s === null ? "" : `, ${duration(job.left_s)} left`
                   }`
                 : jobWords(job)}
             </span>
-            <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />
+            {!isPutOff(job) && <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />}
             <Button disabled={job.stop_asked} onClick={() => void stop(job)}>
               {job.stop_asked ? "Stopping …" : "Stop"}
             </Button>
