@@ -36,6 +36,10 @@ def test_every_class_is_met_within_a_picture_and_the_whole_too(
             # Rounding may move one picture, and a lone picture always goes to training.
             assert abs(by_class[name, set_name] - share * count) < 2
         assert by_class[name, _TRAINING] >= 1
+    whole = Counter(chosen)
+    for set_name, share in shares.items():
+        # Of the whole as well; a lone picture that must train is made up for by the classes after it, if there are any.
+        assert abs(whole[set_name] - share * len(labels)) < (1 if min(counts.values()) > 1 else 2)
     assert None not in chosen
     order = data.draw(st.permutations(range(len(labels))))
     shuffled = stratified_split([identities[i] for i in order], [labels[i] for i in order], DEFAULT_SHARES, seed)

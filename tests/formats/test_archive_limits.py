@@ -4,6 +4,7 @@ import hashlib
 import io
 import json
 import struct
+import tarfile
 import zipfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -153,3 +154,29 @@ def test_a_source_is_counted_too(tmp_path: Path) -> None:
     path.write_bytes(_zip_of(30))
     with pytest.raises(ArchiveError, match="lists more than 28 files"), open_source(path, SourceLimits(files=14)):
         pass
+
+
+def test_folders_and_links_of_a_tar_are_counted_too(tmp_path: Path) -> None:
+    path = tmp_path / "a.tar"
+    with tarfile.open(path, "w") as archive:
+        for n in range(30):
+            info = tarfile.TarInfo(f"folder {n}")
+            info.type = tarfile.DIRTYPE if n % 2 else tarfile.SYMTYPE
+            archive.addfile(info)
+        archive.addfile(tarfile.TarInfo("plate/1.png"))
+    with open_source(path, SourceLimits(files=16)) as source:
+        assert source.names() == ["plate/1.png"]
+    with pytest.raises(ArchiveError, match="lists more than 30 entries"), open_source(path, SourceLimits(files=15)):
+        pass
+
+
+def test_a_folder_is_listed_no_further_than_it_may_hold(tmp_path: Path) -> None:
+    for n in range(5):
+        (tmp_path / f"{n}.png").touch()
+    with open_source(tmp_path, SourceLimits(files=5)) as source:
+        assert source.names() == [f"{n}.png" for n in range(5)]
+    with (
+        open_source(tmp_path, SourceLimits(files=4)) as source,
+        pytest.raises(ArchiveError, match="holds more than 4 files"),
+    ):
+        source.names()

@@ -1,12 +1,16 @@
-"""How much files on their way in take together: counted as they come, measured only when that is too much."""
+"""How much files on their way in take together: counted as they come, measured from time to time."""
 
 import os
 import threading
+import time
 from pathlib import Path
 
 from vast_orchard.errors import InputError
 
 __all__ = ["UploadSpace"]
+
+# Measuring a hundred thousand files takes half a second.
+_LASTS_S = 60.0
 
 
 class UploadSpace:
@@ -22,7 +26,8 @@ class UploadSpace:
     def __init__(self, folder: Path, limit_mb: int) -> None:
         self._folder, self._limit = folder, limit_mb * 2**20
         self._lock = threading.Lock()
-        self._taken: int | None = None  # never less than it is: imports remove files without telling
+        # Workers fetch, unpack and remove files without telling; so the count is of use for a while only.
+        self._taken, self._measured_at = 0, float("-inf")
 
     def check(self, more: int) -> None:
         """Make sure that there is room for so many bytes more.
@@ -33,8 +38,8 @@ class UploadSpace:
             All uploads together would take more than the limit.
         """
         with self._lock:
-            if self._taken is None or self._taken + more > self._limit:
-                self._taken = _bytes_below(self._folder)
+            if time.monotonic() > self._measured_at + _LASTS_S or self._taken + more > self._limit:
+                self._taken, self._measured_at = _bytes_below(self._folder), time.monotonic()
             if self._taken + more > self._limit:
                 raise InputError(
                     f"What is on its way in takes {self._taken / 2**20:.0f} MB already.",
@@ -45,7 +50,7 @@ class UploadSpace:
     def add(self, size: int) -> None:
         """Count bytes that came."""
         with self._lock:
-            self._taken = (self._taken or 0) + size
+            self._taken += size
 
 
 def _bytes_below(folder: Path) -> int:

@@ -1,5 +1,6 @@
 """Files on their way in, over HTTP: an upload is begun, filled file by file, then brought in or given up."""
 
+import contextlib
 import os
 import shutil
 from pathlib import Path as FilePath
@@ -98,7 +99,8 @@ def add_file(
             f"{path} cannot lie beside what was sent: one name stands for a file and for a folder.", "Rename one."
         ) from error
     except OSError as error:
-        target.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            target.unlink()
         raise _not_stored(path, error, parts, file.size or 0) from error
     parts.space.add(file.size or 0)
 

@@ -1,5 +1,6 @@
 """`orchard backup` and `orchard restore`: everything in a data folder as one file, and back."""
 
+import os
 from pathlib import Path
 from typing import Annotated
 
@@ -17,6 +18,7 @@ def backup(
     data: Annotated[Path, typer.Option(help="Data folder to back up.")] = Path("data"),
 ) -> None:
     """Write everything of a data folder into one file; the application may be running."""
+    os.umask(0o077)  # it holds everything
     words = console()
     with Progress(console=words, transient=True) as bar:
         task = bar.add_task("Copying", total=None)
@@ -31,6 +33,7 @@ def restore(
     data: Annotated[Path, typer.Option(help="Data folder to make; it must be empty or not be there.")] = Path("data"),
 ) -> None:
     """Make a data folder from a backup; start it with ./start --data."""
+    os.umask(0o077)
     words = console()
     with Progress(console=words, transient=True) as bar:
         task = bar.add_task("Restoring", total=None)

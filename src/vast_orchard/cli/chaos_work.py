@@ -146,7 +146,7 @@ class Trainer(Worker):
 
 
 @dataclass
-class Step:
+class _Step:
     """A label that was given."""
 
     action: int
@@ -156,7 +156,7 @@ class Step:
 
 
 @dataclass
-class Asked:
+class _Asked:
     """What the labeller is at."""
 
     summary: str = ""
@@ -173,9 +173,9 @@ class Labeller(Worker):
         super().__init__(application, seed)
         self._project, self._pictures, self._classes = project, pictures, classes
         self.window = f"chaos-{seed}"
-        self.steps: list[Step] = []
+        self.steps: list[_Step] = []
         self.acknowledged: set[int] = set()
-        self.asked = Asked()
+        self.asked = _Asked()
 
     def step(self) -> None:
         """One label, or one taking back."""
@@ -188,7 +188,7 @@ class Labeller(Worker):
             answer = self._try(f"{path}/labels", {"picture_ids": chosen, "class_id": label})
             if answer:
                 self.acknowledged.add(answer["id"])
-            self._settle(answer, Step(0, chosen, label))
+            self._settle(answer, _Step(0, chosen, label))
         time.sleep(self.random.uniform(0.02, 0.2))
 
     def _try(self, path: str, body: Any) -> Any:
@@ -197,7 +197,7 @@ class Labeller(Worker):
         except LOST_TOUCH:
             return None
 
-    def _settle(self, answer: Any, asked: Step | None) -> None:
+    def _settle(self, answer: Any, asked: _Step | None) -> None:
         """Read from the history what became of what was asked for, also where the answer was lost."""
         path = f"/api/projects/{self._project}/actions?limit=400"
         newest = patiently("The history", lambda: self.application.ask("GET", path))

@@ -1,6 +1,7 @@
 """`orchard up`, `worker`, `serve`, `openapi`: the processes of the application."""
 
 import json
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -37,6 +38,7 @@ def worker(queue: Annotated[str, typer.Option(help="data or train.")] = "data") 
         raise SettingError(
             f"There is no queue named {queue!r}.", f"Choose one of {', '.join(sorted(set(QUEUES.values())))}."
         )
+    os.umask(0o077)  # what it stores is its owner's alone
     set_up_logs()
     run_worker(read_settings(), queue)
 
@@ -45,6 +47,7 @@ def serve() -> None:
     """The API and the page alone; database and workers are someone else's."""
     import uvicorn
 
+    os.umask(0o077)
     set_up_logs()
     settings = read_settings()
     if settings.host not in ("127.0.0.1", "localhost", "::1"):

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Iterator
+from itertools import islice
 from pathlib import Path
 
 from vast_orchard.errors import ArchiveError
@@ -20,10 +21,11 @@ class FolderSource:
 
     def names(self) -> list[str]:
         """Every file below the folder, sorted, so that the order does not depend on the file system."""
-        found = sorted(self._files(str(self._root), ""))
+        # No more are listed than may be.
+        found = list(islice(self._files(str(self._root), ""), self._limits.files + 1))
         if len(found) > self._limits.files:
-            raise ArchiveError(f"The folder holds {len(found)} files.", f"The limit is {self._limits.files}.")
-        return found
+            raise ArchiveError(f"The folder holds more than {self._limits.files} files.", "Bring it in in parts.")
+        return sorted(found)
 
     def _files(self, folder: str, before: str) -> Iterator[str]:
         with os.scandir(folder) as entries:

@@ -12,7 +12,7 @@ import io
 import json
 import re
 import zipfile
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Generator, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -170,13 +170,11 @@ class ArchiveReader:
                 raise
             raise ArchiveError(f"{name} in the archive is damaged ({error}).", "Copy or make it again.") from error
 
-    def records(self, table: str) -> Iterator[dict[str, Any]]:
-        """The rows of a table, one at a time; none if the archive has no such table."""
-        for batch in self.batches(table):
-            yield from batch
+    def batches(self, table: str) -> Generator[list[dict[str, Any]]]:
+        """The rows of a table, some at a time: not many, and not much; none if the archive has no such table.
 
-    def batches(self, table: str) -> Iterator[list[dict[str, Any]]]:
-        """The rows of a table, some at a time: not many, and not much."""
+        Closed before it ends, it lets go of the archive's file.
+        """
         name = f"records/{table}.jsonl"
         info = self._members.get(name)
         if info is None:

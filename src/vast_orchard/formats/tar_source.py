@@ -15,6 +15,9 @@ from vast_orchard.formats.members import SourceLimits, check_inside, readable_na
 
 __all__ = ["TarSource", "open_tar", "unpack_tar"]
 
+# Folders and links are entries too, and do not count as files.
+_ENTRIES_PER_FILE = 2
+
 
 class TarSource:
     """A tar archive, packed or not, checked as a whole before anything is read from it.
@@ -28,7 +31,13 @@ class TarSource:
         self._members: dict[str, tarfile.TarInfo] = {}
         most, total = self._limits.total_mb * 2**20, 0
         # Headers are read one by one, so that an archive without end is noticed while it is read.
-        for info in archive:
+        for listed, info in enumerate(archive):
+            # What is no file is held too while it is read.
+            if listed >= self._limits.files * _ENTRIES_PER_FILE:
+                raise ArchiveError(
+                    f"The archive lists more than {self._limits.files * _ENTRIES_PER_FILE} entries.",
+                    "Bring it in in parts.",
+                )
             name = readable_name(info.name).replace("\\", "/").removeprefix("./")
             check_inside(name)
             if not info.isfile():

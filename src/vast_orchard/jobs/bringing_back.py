@@ -1,5 +1,6 @@
 """Brings a project's archive back as a project of its own, as it was."""
 
+from contextlib import closing
 from pathlib import Path
 
 from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError
@@ -80,7 +81,8 @@ class _Return:
             loader = Loader(session, self._project_id)
             try:
                 for table in RECORDS:
-                    loader.load(table, self._reader.batches(table))
+                    with closing(self._reader.batches(table)) as batches:
+                        loader.load(table, batches)
                 self._files(loader, files)
                 loader.place_exports(
                     int(path.removeprefix("exports/").removesuffix(".zip"))
@@ -103,8 +105,9 @@ class _Return:
     def _check(self, pictures: list[str]) -> None:
         held = set(pictures)
         for table in ("picture", "run_picture"):
-            missing = next((row for row in self._reader.records(table) if row.get("sha256") not in held), None)
-            if missing is not None:
+            with closing(self._reader.batches(table)) as batches:
+                complete = all(str(row.get("sha256")) in held for batch in batches for row in batch)
+            if not complete:
                 raise ArchiveError("The archive lacks a picture that its records name.", "Make it again.")
 
     def _files(self, loader: Loader, files: list[str]) -> None:

@@ -54,11 +54,6 @@ class DataFolder:
         """What can be thrown away and made again."""
         return self.root / "cache"
 
-    @property
-    def logs(self) -> Path:
-        """What the processes wrote."""
-        return self.root / "logs"
-
     def upload(self, upload_id: str) -> Path:
         """The folder of an upload.
 

@@ -6,11 +6,12 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from psycopg import InterfaceError as DriverInterfaceError
 from psycopg import OperationalError as DriverError
 from psycopg.errors import DeadlockDetected, DiskFull
 from sqlalchemy import BigInteger, ColumnElement, Engine, any_, cast, create_engine, func, text
 from sqlalchemy.dialects.postgresql import ARRAY
-from sqlalchemy.exc import DataError, OperationalError
+from sqlalchemy.exc import DataError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
@@ -94,7 +95,7 @@ class Database:
                 yield session
                 session.commit()
         # Where rows are copied, the driver's own errors come through.
-        except (OperationalError, DriverError) as error:
+        except (OperationalError, InterfaceError, DriverError, DriverInterfaceError) as error:
             if isinstance(getattr(error, "orig", error), DeadlockDetected):
                 raise ConflictError(
                     "Two windows changed the same pictures at once, and this one gave way: nothing was changed here.",

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from vast_orchard.errors import DiskFullError
 
-__all__ = ["DATABASE_NEEDS_MB", "check_room", "database_place", "disk_full", "free_mb", "full_disk_in_words", "is_full"]
+__all__ = ["DATABASE_NEEDS_MB", "database_place", "disk_full", "free_mb", "full_disk_in_words", "is_full"]
 
 # With less than this free, PostgreSQL cannot write its log ahead, and says so in many ways.
 DATABASE_NEEDS_MB = 32
@@ -58,12 +58,6 @@ def full_disk_in_words(place: Path) -> Iterator[None]:
         if not is_full(error):
             raise
         raise disk_full(str(error.filename or "A file"), place, 0) from error
-
-
-def check_room(place: Path, needed_mb: float, what: str) -> None:
-    """Raise `DiskFullError` if there is less room than that."""
-    if free_mb(place) < needed_mb:
-        raise disk_full(what, place, needed_mb * 2**20)
 
 
 def database_place(data_dir: Path) -> Path:

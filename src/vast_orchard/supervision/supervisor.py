@@ -246,8 +246,7 @@ class _Supervisor:
                 time.sleep(1)
 
     def make_demo(self) -> None:
-        """Make the demo project while everything is watched over: drawing it takes longer than anything may be left
-        alone."""
+        """Make the demo project, in a thread: drawing takes longer than anything may go unwatched."""
         made = threading.Thread(target=self._draw, name="demo", daemon=True)
         made.start()
         while made.is_alive() and not self._stopping:
