@@ -5,6 +5,8 @@ from alembic.migration import MigrationContext
 from sqlalchemy import text
 
 from tests.world import World
+from vast_orchard.jobs.queue import requeue_lost
+from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
 from vast_orchard.store.schema import Base
 
@@ -24,12 +26,17 @@ def test_migrating_twice_changes_nothing(world: World) -> None:
     assert world.project("Another") > project
 
 
-def test_pictures_of_an_older_schema_are_kept(world: World) -> None:
-    database = world.context.database
+def _go_back(database: Database, revision: str) -> None:
+    """An empty database of an earlier version."""
     with database.session() as session:
         session.execute(text("drop schema public cascade"))
         session.execute(text("create schema public"))
-    migrate(database, "0006")
+    migrate(database, revision)
+
+
+def test_pictures_of_an_older_schema_are_kept(world: World) -> None:
+    database = world.context.database
+    _go_back(database, "0006")
     with database.session() as session:
         for statement in (
             "insert into project (id, name, purged) values (1, 'Old', false)",
@@ -63,3 +70,38 @@ def test_pictures_of_an_older_schema_are_kept(world: World) -> None:
         session.execute(text("delete from picture where id = 2"))
         left = session.execute(text("select path from appearance order by path")).scalars().all()
         assert left == ["Plate-1", "Plate-3"]
+
+
+def test_locations_of_an_older_schema_that_are_no_ids_of_ours_are_forgotten(world: World) -> None:
+    database = world.context.database
+    _go_back(database, "0007")
+    one, two = "0123456789abcdef", "f" * 16
+    stored = [
+        (1, "upload", "/home/somebody"), (2, "upload", "../../x"), (3, "upload", one), (4, "upload", one),
+        (5, "upload", ""), (6, "upload", ""), (7, "folder", "/srv/pictures"), (8, "bucket", "ridge/winter"),
+        (9, "upload", two), (10, "folder", "/srv/pictures"),
+    ]  # fmt: skip
+    with database.session() as session:
+        session.execute(text("insert into project (id, name, purged) values (1, 'Old', false)"))
+        for number, kind, location in stored:
+            session.execute(
+                text(
+                    'insert into import (id, project_id, source_name, location, state, source_kind, "window")'
+                    " values (:id, 1, 'in', :location, 'planned', :kind, '')"
+                ),
+                {"id": number, "kind": kind, "location": location},
+            )
+        session.execute(
+            text(
+                "insert into job (project_id, kind, title, subject_id, state, stage, done, total, stop_asked, seen)"
+                " values (1, 'import', 'In', 4, 'running', '', 0, 0, true, false)"
+            )
+        )
+    migrate(database)
+    with database.session() as session:
+        kept = session.execute(text("select location from import order by id")).scalars().all()
+        # Of two imports of one upload the newest has its files.
+        assert kept == ["", "", "", one, "", "", "/srv/pictures", "ridge/winter", two, "/srv/pictures"]
+        # Work that was under way is there, has given no sign yet, and is handed out again.
+        assert session.execute(text("select state, sign_at from job")).all() == [("running", None)]
+        assert requeue_lost(session, "data", 0.0) == 1
