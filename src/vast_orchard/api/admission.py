@@ -16,13 +16,11 @@ from http import HTTPStatus
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from vast_orchard.api.problems import problem
+from vast_orchard.api.problems import busy, problem
 from vast_orchard.settings import Settings
 
 __all__ = ["Admission", "Gate", "gates"]
 
-# Seconds for which a refused client is asked to stay away.
-_COME_AGAIN_S = 1
 # A body that does not come holds a place for nothing.
 _BODY_PAUSE_S = 20.0
 
@@ -125,11 +123,8 @@ class Admission:
             await problem(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, *_too_large(most))(scope, receive, send)
             return
         if not await found.enter():
-            busy = problem(
-                HTTPStatus.SERVICE_UNAVAILABLE, "More is asked at once than can be answered soon.", "Ask again shortly."
-            )
-            busy.headers["Retry-After"] = str(_COME_AGAIN_S)
-            await busy(scope, receive, send)
+            refused = busy("More is asked at once than can be answered soon.", "Ask again shortly.")
+            await refused(scope, receive, send)
             return
         stay = _Stay(found, send)
         try:

@@ -19,9 +19,11 @@ from vast_orchard.errors import (
 )
 from vast_orchard.store.sift.syntax import SiftError
 
-__all__ = ["install_problems", "problem"]
+__all__ = ["busy", "install_problems", "problem"]
 
 _log = structlog.get_logger()
+# Seconds for which a client that is sent away is asked to stay away.
+_COME_AGAIN_S = 1
 
 _STATUS: dict[type[OrchardError], HTTPStatus] = {
     MissingError: HTTPStatus.NOT_FOUND,
@@ -41,6 +43,13 @@ def problem(status: HTTPStatus, what: str, mend: str = "", **more: object) -> JS
     return JSONResponse(body, int(status), media_type="application/problem+json")
 
 
+def busy(what: str, mend: str) -> JSONResponse:
+    """503 for what may be asked again shortly; it was not begun."""
+    answer = problem(HTTPStatus.SERVICE_UNAVAILABLE, what, mend)
+    answer.headers["Retry-After"] = str(_COME_AGAIN_S)
+    return answer
+
+
 def install_problems(app: FastAPI) -> None:
     """Turn errors of every origin into problem details."""
 
@@ -48,10 +57,9 @@ def install_problems(app: FastAPI) -> None:
     def ours(_request: Request, error: OrchardError) -> JSONResponse:
         status = next((s for kind, s in _STATUS.items() if isinstance(error, kind)), HTTPStatus.INTERNAL_SERVER_ERROR)
         more = {"place": error.place} if isinstance(error, SiftError) else {}
-        answer = problem(status, error.what, error.mend, **more)
         if isinstance(error, BusyError):
-            answer.headers["Retry-After"] = "1"
-        return answer
+            return busy(error.what, error.mend)
+        return problem(status, error.what, error.mend, **more)
 
     @app.exception_handler(RequestValidationError)
     def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:

@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 from vast_orchard.api.dependencies import Parts, PartsOf, SessionOf
 from vast_orchard.api.import_schemas import UploadRead
 from vast_orchard.errors import ConflictError, InputError, MissingError, ServiceError
-from vast_orchard.store import imports
 from vast_orchard.store.data_folder import UPLOAD_ID
 from vast_orchard.store.disk import disk_full, is_full
+from vast_orchard.store.uploads import check_upload_free
 
 __all__ = ["UploadId", "router", "waiting_upload"]
 
@@ -36,7 +36,7 @@ def waiting_upload(session: Session, parts: Parts, upload_id: str) -> FilePath:
         It is not an id of ours, there is none, or another import has it.
     """
     folder = _folder(parts, upload_id)
-    imports.check_upload_free(session, upload_id)
+    check_upload_free(session, upload_id)
     os.utime(folder)  # it is not given up
     return folder
 

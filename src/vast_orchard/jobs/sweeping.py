@@ -5,7 +5,7 @@ import datetime as dt
 import structlog
 
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.store.imports import uploads_in_use
+from vast_orchard.store.uploads import uploads_in_use
 
 __all__ = ["sweep_uploads"]
 

@@ -59,8 +59,8 @@ class Database:
             url.replace("postgresql://", "postgresql+psycopg://", 1),
             # A connection that died with a restarted PostgreSQL is noticed before it is used.
             pool_pre_ping=True,
-            # As many as the API lets in at once (`api/admission.py`), so that nobody waits for a connection while
-            # others wait for what he holds.
+            # More than the API lets in at once (`api/admission.py`), so that nobody waits for a connection while others
+            # wait for what he holds.
             pool_size=8,
             max_overflow=24,
             pool_timeout=5,

@@ -19,7 +19,6 @@ from vast_orchard.store.values import ArrivedPicture, ImportValue
 __all__ = [
     "BatchResult",
     "add_batch",
-    "check_upload_free",
     "choose_reading",
     "count_added",
     "create_import",
@@ -33,7 +32,6 @@ __all__ = [
     "set_survey",
     "take_over_source",
     "take_turn",
-    "uploads_in_use",
 ]
 
 # A number of our own for PostgreSQL's advisory locks.
@@ -99,24 +97,6 @@ def create_import(
     except IntegrityError as error:
         raise ConflictError("Another import has this upload already.", "Begin an upload of your own.") from error
     return _value(row)
-
-
-def check_upload_free(session: Session, upload_id: str) -> None:
-    """Make sure that no import has taken an upload.
-
-    Raises
-    ------
-    ConflictError
-        One has, of this project or another.
-    """
-    taken = select(Import.id).where(Import.source_kind == "upload", Import.location == upload_id)
-    if session.scalar(taken) is not None:
-        raise ConflictError("This upload is being brought in already.", "See what comes of it, or begin another.")
-
-
-def uploads_in_use(session: Session) -> set[str]:
-    """The uploads that some import still needs."""
-    return set(session.scalars(select(Import.location).where(Import.source_kind == "upload", Import.location != "")))
 
 
 def _under_way(session: Session, import_id: int) -> bool:
