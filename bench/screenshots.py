@@ -8,7 +8,6 @@ Starts a run for the picture of one under way, and stops it again.
 import sys
 import tempfile
 import time
-import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -102,17 +101,13 @@ def _rows(camera: _Camera) -> None:
 
 
 def _bringing_in(camera: _Camera) -> None:
-    """In a project of its own: a drawn collection, and the same with its classes in the file names."""
+    """In a project of its own: the ways in, and the plan of a drawn collection."""
     home, ask = camera.project, camera.address + "/api/projects"
     made = httpx2.post(ask, json={"name": "Ridge, second winter"}, headers={"X-Window": "camera"}).json()["id"]
     camera.project = str(made)
     with tempfile.TemporaryDirectory() as place:
         write_collection(Path(place) / "crystals", 700, 5)
         folder = Path(place) / "crystals" / PICTURES_FOLDER
-        named = Path(place) / "by-name.zip"
-        with zipfile.ZipFile(named, "w") as archive:
-            for number, path in enumerate(sorted(folder.rglob("*.jpg"))):
-                archive.write(path, f"all/{path.parent.name}-{number:04}.jpg")
         camera.go("rows/bring-in")
         camera.wait("input[aria-label=Folder]")
         camera.take("bring-in")
@@ -120,20 +115,6 @@ def _bringing_in(camera: _Camera) -> None:
         camera.wait("[data-testid=plan] li img")
         time.sleep(7)
         camera.take("plan")
-        camera.go("rows/bring-in")
-        camera.wait("input[aria-label=Archive]")
-        camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label=Archive]").send_keys(str(named))
-        camera.wait("[data-testid=plan] li img")
-        time.sleep(7)
-        camera.press("Bring in ")
-        camera.press("See the pictures")
-        camera.wait("[role=gridcell]")
-        pictures = httpx2.get(f"{ask}/{made}/pictures", timeout=30).json()["pictures"]
-        ids = [picture["id"] for picture in pictures[::9]]
-        httpx2.post(f"{ask}/{made}/bin", json={"picture_ids": ids}, headers={"X-Window": "camera"})
-        camera.go("rows/bin")
-        camera.wait("[aria-label='Pictures in the bin'] img")
-        camera.take("bin")
     httpx2.delete(f"{ask}/{made}", headers={"X-Window": "camera"})
     camera.project = home
 
