@@ -10,23 +10,23 @@ from vast_orchard.core.arrays import FloatArray
 __all__ = ["average_pool", "conv2d", "global_average_pool", "max_pool", "numeric_gradient", "softmax_cross_entropy"]
 
 
-def _pads(size: int, kernel: int, stride: int, dilation: int, padding: str) -> tuple[int, int]:
-    """Windows along an axis, and zeros before it; "same" starts a window at every stride."""
+def _pads(size: int, kernel: int, stride: int, dilation: int, edge: str) -> tuple[int, int]:
+    """Windows along an axis, and zeros before it; "keep" starts a window at every stride."""
     extent = (kernel - 1) * dilation + 1
-    if padding == "valid":
+    if edge == "cut":
         return (size - extent) // stride + 1, 0
     count = math.ceil(size / stride)
     return count, max((count - 1) * stride + extent - size, 0) // 2
 
 
 def conv2d(
-    x: FloatArray, weights: FloatArray, padding: str, stride: int = 1, dilation: int = 1, groups: int = 1
+    x: FloatArray, weights: FloatArray, edge: str, stride: int = 1, dilation: int = 1, groups: int = 1
 ) -> FloatArray:
     """Cross-correlation, one multiplication at a time."""
     images, height, width, channels = x.shape
     kh, kw, of_group, filters = weights.shape
-    rows, top = _pads(height, kh, stride, dilation, padding)
-    columns, left = _pads(width, kw, stride, dilation, padding)
+    rows, top = _pads(height, kh, stride, dilation, edge)
+    columns, left = _pads(width, kw, stride, dilation, edge)
     out = np.zeros((images, rows, columns, filters))
     for n, i, j, f in np.ndindex(out.shape):
         first = f // (filters // groups) * (channels // groups)
@@ -39,9 +39,9 @@ def conv2d(
     return out
 
 
-def _pool(x: FloatArray, size: int, stride: int, padding: str, answer: Callable[[list[float]], float]) -> FloatArray:
+def _pool(x: FloatArray, size: int, stride: int, edge: str, answer: Callable[[list[float]], float]) -> FloatArray:
     images, height, width, channels = x.shape
-    (rows, top), (columns, left) = (_pads(n, size, stride, 1, padding) for n in (height, width))
+    (rows, top), (columns, left) = (_pads(n, size, stride, 1, edge) for n in (height, width))
     out = np.zeros((images, rows, columns, channels))
     for n, i, j, c in np.ndindex(out.shape):
         inside = [
@@ -54,14 +54,14 @@ def _pool(x: FloatArray, size: int, stride: int, padding: str, answer: Callable[
     return out
 
 
-def max_pool(x: FloatArray, size: int, stride: int = 0, padding: str = "valid") -> FloatArray:
+def max_pool(x: FloatArray, size: int, stride: int = 0, edge: str = "cut") -> FloatArray:
     """Largest value of each window."""
-    return _pool(x, size, stride or size, padding, max)
+    return _pool(x, size, stride or size, edge, max)
 
 
-def average_pool(x: FloatArray, size: int, stride: int = 0, padding: str = "valid") -> FloatArray:
+def average_pool(x: FloatArray, size: int, stride: int = 0, edge: str = "cut") -> FloatArray:
     """Mean of each window's values, padding left out."""
-    return _pool(x, size, stride or size, padding, lambda values: sum(values) / len(values))
+    return _pool(x, size, stride or size, edge, lambda values: sum(values) / len(values))
 
 
 def global_average_pool(x: FloatArray) -> FloatArray:

@@ -102,12 +102,12 @@ def test_mistakes_end_with_one_line(words: list[str], said: str, tmp_path: Path)
 _BESIDE = {
     "input_shape": [16, 16, 3],
     "layers": [
-        {"kind": "conv2d", "filters": 8, "name": "a"},
-        {"kind": "conv2d", "filters": 8, "name": "b"},
+        {"kind": "conv", "channels": 8, "id": "a"},
+        {"kind": "conv", "channels": 8, "id": "b"},
         {"kind": "add", "inputs": ["a", "b"]},
         {"kind": "silu"},
         {"kind": "global_average_pool"},
-        {"kind": "dense", "units": 7},
+        {"kind": "dense", "outputs": 7},
     ],
 }
 
@@ -124,19 +124,19 @@ def test_a_network_of_ones_own_is_shown_and_trained(crystals: Path, tmp_path: Pa
     assert "871 parameters" in shown
     done = _orchard(
         "train", crystals, "--out", tmp_path / "out", "--network", tmp_path / "beside.json", "--size", "16",
-        "--epochs", "1", "--optimizer", "adamw", "--schedule", "one-cycle", "--label-smoothing", "0.1",
+        "--epochs", "1", "--optimizer", "adamw", "--schedule", "rise-and-fall", "--label-smoothing", "0.1",
         "--class-weights", "balanced", "--clip-norm", "2", "--threads", "1", "--json",
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["export_check"]["max_abs_difference"] <= EXPORT
     wrong = _orchard("train", crystals, "--out", tmp_path / "w", "--network", tmp_path / "beside.json", "--size", "32")
     assert wrong.returncode == 1
-    assert "expects (16, 16, 3)" in wrong.stderr
+    assert "is made for pictures of 16×16×3" in wrong.stderr
     assert "Traceback" not in wrong.stderr
 
 
 def test_a_batch_too_large_for_the_machine_is_refused_with_one_that_fits(crystals: Path, tmp_path: Path) -> None:
-    layers = [{"kind": "conv2d", "filters": 65536}, {"kind": "global_average_pool"}, {"kind": "dense", "units": 7}]
+    layers = [{"kind": "conv", "channels": 65536}, {"kind": "global_average_pool"}, {"kind": "dense", "outputs": 7}]
     (tmp_path / "wide.json").write_text(json.dumps({"input_shape": [48, 48, 3], "layers": layers}))
     words = ("--network", tmp_path / "wide.json", "--batch-size", "4096", "--epochs", "1")
     done = _orchard("train", crystals, "--out", tmp_path / "out", *words)

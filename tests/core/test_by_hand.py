@@ -12,6 +12,7 @@ from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.fingerprints import fingerprints
 from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
@@ -24,7 +25,8 @@ from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, drawn_place, st
 from vast_orchard.core.training import loop
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import EpochResult, Examples, StepResult
 from vast_orchard.types import SetName
 
 _TRAINING, _VALIDATION, _TEST = SetName.TRAINING, SetName.VALIDATION, SetName.TEST
@@ -40,7 +42,7 @@ def _examples(count: int, seed: int, side: int = 12) -> Examples:
 
 
 _RECIPE = Recipe(
-    network="very small",
+    network=ready_network("very small"),
     preprocessing=Preprocessing(size=12),
     variation=NO_VARIATION,
     settings=TrainingSettings(epochs=3, batch_size=16, learning_rate=1e-3, seed=5),
@@ -55,7 +57,7 @@ def test_the_loss_of_an_epoch_counts_every_picture_once_and_a_short_last_batch_b
             continue
         sizes = [16, 16, 5]
         expected = sum(step.loss * size for step, size in zip(steps, sizes, strict=True)) / 37
-        assert result.metrics.training_loss == pytest.approx(expected, rel=1e-12)
+        assert result.metrics.figures["training_loss"] == pytest.approx(expected, rel=1e-12)
         # The plain mean over batches, which counts the short one too much, is another number.
         assert abs(float(np.mean([step.loss for step in steps])) - expected) > 1e-6
         steps.clear()
@@ -111,14 +113,14 @@ def test_every_epoch_has_an_order_of_its_own() -> None:
 def test_the_running_variance_is_that_of_the_population() -> None:
     """Four values of a channel, 0, 2, 4, 6: mean 3, biased variance 5, Bessel's 20/3; a tenth of it is taken over."""
     description = NetworkDescription(
-        name="one", input_shape=(1, 1, 1), layers=(d.BatchNorm(), d.Flatten(), d.Dense(units=2))
+        name="one", input_shape=(1, 1, 1), layers=(d.BatchNorm(), d.Flatten(), d.Dense(outputs=2))
     )
     network = Network(description, 0)
     x = np.array([0, 2, 4, 6], np.float32).reshape(4, 1, 1, 1)
     network.forward(x, np.random.default_rng(0))
     state = network.state()
-    assert float(state["01_batch_norm.mean"][0]) == pytest.approx(0.9 * 0 + 0.1 * 3, rel=1e-6)
-    assert float(state["01_batch_norm.variance"][0]) == pytest.approx(0.9 * 1 + 0.1 * 20 / 3, rel=1e-6)
+    assert float(state["batch_norm_1.mean"][0]) == pytest.approx(0.9 * 0 + 0.1 * 3, rel=1e-6)
+    assert float(state["batch_norm_1.variance"][0]) == pytest.approx(0.9 * 1 + 0.1 * 20 / 3, rel=1e-6)
 
 
 def _grouped(groups: int) -> NetworkDescription:
@@ -126,9 +128,9 @@ def _grouped(groups: int) -> NetworkDescription:
         name="groups",
         input_shape=(8, 8, 48),
         layers=(
-            d.Conv2D(filters=96, kernel=3, groups=groups, padding="same"),
+            d.Conv(channels=96, kernel=3, groups=groups, edge="keep"),
             d.GlobalAveragePool(),
-            d.Dense(units=2),
+            d.Dense(outputs=2),
         ),
     )
 
@@ -137,11 +139,11 @@ def _grouped(groups: int) -> NetworkDescription:
 def test_parameters_of_grouped_convolutions(groups: int, weights: int) -> None:
     network = Network(_grouped(groups), 0)
     # A filter sees the channels of its own group only; and there is a bias for each.
-    assert network.parameters["01_conv2d.weights"].size == weights
+    assert network.parameters["conv_1.weights"].size == weights
     assert plan(_grouped(groups), 2).layers[0].parameters == weights + 96
     assert plan(_grouped(groups), 2).layers[0].multiply_adds == weights * 8 * 8
     # He et al.: variance 2 over the values that one output sums, which are those of its group.
-    deviation = float(network.parameters["01_conv2d.weights"].std())
+    deviation = float(network.parameters["conv_1.weights"].std())
     assert deviation == pytest.approx(np.sqrt(2 / (9 * 48 / groups)), rel=0.1)
 
 

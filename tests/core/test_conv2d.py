@@ -27,13 +27,13 @@ _WIDTHS = [(1, 3, 5), (1, 16, 16), (1, 2, 50), (2, 4, 6), (4, 4, 4), (17, 17, 17
 @pytest.mark.parametrize("kernel", [(1, 1), (2, 3), (3, 3), (7, 7)])
 def test_convolution_is_its_twin(groups: int, channels: int, filters: int, kernel: tuple[int, int]) -> None:
     x, weights = _random(2, 8, 7, channels), _random(*kernel, channels // groups, filters)
-    for padding, stride, dilation in itertools.product(("same", "valid"), (1, 2, 4), (1, 2)):
-        if padding == "valid" and (max(kernel) - 1) * dilation + 1 > 7:
+    for edge, stride, dilation in itertools.product(("keep", "cut"), (1, 2, 4), (1, 2)):
+        if edge == "cut" and (max(kernel) - 1) * dilation + 1 > 7:
             continue
-        found = conv2d(x, weights, padding, stride=stride, dilation=dilation, groups=groups)
-        wanted = reference.conv2d(x, weights, padding, stride, dilation, groups)
+        found = conv2d(x, weights, edge, stride=stride, dilation=dilation, groups=groups)
+        wanted = reference.conv2d(x, weights, edge, stride, dilation, groups)
         np.testing.assert_allclose(
-            found, wanted, rtol=DOUBLE_SUMS, atol=DOUBLE_SUMS, err_msg=f"{padding} {stride} {dilation}"
+            found, wanted, rtol=DOUBLE_SUMS, atol=DOUBLE_SUMS, err_msg=f"{edge} {stride} {dilation}"
         )
 
 
@@ -42,25 +42,25 @@ def test_convolution_is_its_twin(groups: int, channels: int, filters: int, kerne
     kernel=st.integers(1, 7),
     stride=st.integers(1, 4),
     dilation=st.integers(1, 3),
-    padding=st.sampled_from(["same", "valid"]),
+    edge=st.sampled_from(["keep", "cut"]),
     width=st.sampled_from(_WIDTHS),
 )
 @settings(max_examples=120, deadline=None)
 def test_gradients_are_those_of_a_linear_map(
-    side: tuple[int, int], kernel: int, stride: int, dilation: int, padding: str, width: tuple[int, int, int]
+    side: tuple[int, int], kernel: int, stride: int, dilation: int, edge: str, width: tuple[int, int, int]
 ) -> None:
     # Convolution is linear in x and in the filters, so ⟨g, conv(dx)⟩ = ⟨gradient, dx⟩ for every direction dx.
     groups, channels, filters = width
-    if min(Window(size=kernel, dilation=dilation, padding=padding).count(n) for n in side) < 1:
+    if min(Window(size=kernel, dilation=dilation, edge=edge).count(n) for n in side) < 1:
         return
     x, weights = _random(2, *side, channels), _random(kernel, kernel, channels // groups, filters)
 
     def run(values: FloatArray, by: FloatArray) -> FloatArray:
-        return conv2d(values, by, padding, stride=stride, dilation=dilation, groups=groups)
+        return conv2d(values, by, edge, stride=stride, dilation=dilation, groups=groups)
 
     towards = _random(*run(x, weights).shape, seed=1)
     x_gradient, weight_gradient = conv2d_backward(
-        x, weights, towards, padding, stride=stride, dilation=dilation, groups=groups
+        x, weights, towards, edge, stride=stride, dilation=dilation, groups=groups
     )
     assert x_gradient is not None
     for gradient, direction, moved in (
@@ -72,31 +72,29 @@ def test_gradients_are_those_of_a_linear_map(
 
 # Enough channels for minimal filtering, sizes that are even and odd, tiles that do not fill their room.
 @pytest.mark.parametrize(("channels", "filters"), [(32, 32), (40, 33), (33, 50)])
-@pytest.mark.parametrize(
-    ("side", "padding"), [((6, 4), "same"), ((6, 8), "valid"), ((5, 4), "same"), ((4, 7), "valid")]
-)
-def test_minimal_filtering_is_its_twin(side: tuple[int, int], padding: str, channels: int, filters: int) -> None:
+@pytest.mark.parametrize(("side", "edge"), [((6, 4), "keep"), ((6, 8), "cut"), ((5, 4), "keep"), ((4, 7), "cut")])
+def test_minimal_filtering_is_its_twin(side: tuple[int, int], edge: str, channels: int, filters: int) -> None:
     x, weights, bias = _random(1, *side, channels), _random(3, 3, channels, filters), _random(filters)
-    found = conv2d(x, weights, padding, bias=bias)
-    np.testing.assert_allclose(found, reference.conv2d(x, weights, padding) + bias, rtol=DOUBLE_SUMS, atol=1e-9)
+    found = conv2d(x, weights, edge, bias=bias)
+    np.testing.assert_allclose(found, reference.conv2d(x, weights, edge) + bias, rtol=DOUBLE_SUMS, atol=1e-9)
 
 
 @pytest.mark.parametrize(("channels", "filters", "images"), [(32, 32, 3), (40, 33, 1), (33, 50, 2), (64, 64, 9)])
-@pytest.mark.parametrize("padding", ["same", "valid"])
-def test_gradients_of_minimal_filtering(channels: int, filters: int, images: int, padding: str) -> None:
+@pytest.mark.parametrize("edge", ["keep", "cut"])
+def test_gradients_of_minimal_filtering(channels: int, filters: int, images: int, edge: str) -> None:
     x, weights = _random(images, 12, 10, channels), _random(3, 3, channels, filters)
-    towards = _random(*conv2d(x, weights, padding).shape, seed=1)
-    x_gradient, weight_gradient = conv2d_backward(x, weights, towards, padding)
+    towards = _random(*conv2d(x, weights, edge).shape, seed=1)
+    x_gradient, weight_gradient = conv2d_backward(x, weights, towards, edge)
     assert x_gradient is not None
     dx, dw = _random(*x.shape, seed=2), _random(*weights.shape, seed=3)
     # An odd width of the same numbers goes the direct way; its output agrees where both are defined.
-    direct = conv2d(np.pad(dx, ((0, 0), (0, 1), (0, 1), (0, 0))), weights, padding)[
+    direct = conv2d(np.pad(dx, ((0, 0), (0, 1), (0, 1), (0, 0))), weights, edge)[
         :, : towards.shape[1], : towards.shape[2]
     ]
-    inner = (slice(None), slice(0, -1), slice(0, -1)) if padding == "same" else (slice(None),)
-    np.testing.assert_allclose(conv2d(dx, weights, padding)[inner], direct[inner], atol=1e-9)
-    assert (x_gradient * dx).sum() == pytest.approx((towards * conv2d(dx, weights, padding)).sum(), rel=1e-9)
-    assert (weight_gradient * dw).sum() == pytest.approx((towards * conv2d(x, dw, padding)).sum(), rel=1e-9)
+    inner = (slice(None), slice(0, -1), slice(0, -1)) if edge == "keep" else (slice(None),)
+    np.testing.assert_allclose(conv2d(dx, weights, edge)[inner], direct[inner], atol=1e-9)
+    assert (x_gradient * dx).sum() == pytest.approx((towards * conv2d(dx, weights, edge)).sum(), rel=1e-9)
+    assert (weight_gradient * dw).sum() == pytest.approx((towards * conv2d(x, dw, edge)).sum(), rel=1e-9)
 
 
 def test_minimal_filtering_keeps_the_digits_of_single_precision() -> None:
@@ -106,17 +104,17 @@ def test_minimal_filtering_keeps_the_digits_of_single_precision() -> None:
 
 
 @pytest.mark.parametrize(
-    ("padding", "stride", "dilation", "groups"),
+    ("edge", "stride", "dilation", "groups"),
     [
-        ("same", 1, 1, 1), ("valid", 1, 1, 1), ("same", 2, 1, 1),
-        ("same", 3, 2, 1), ("valid", 2, 1, 2), ("same", 1, 1, 2),
+        ("keep", 1, 1, 1), ("cut", 1, 1, 1), ("keep", 2, 1, 1),
+        ("keep", 3, 2, 1), ("cut", 2, 1, 2), ("keep", 1, 1, 2),
     ],
 )  # fmt: skip
-def test_gradients_by_finite_differences(padding: str, stride: int, dilation: int, groups: int) -> None:
+def test_gradients_by_finite_differences(edge: str, stride: int, dilation: int, groups: int) -> None:
     x, weights = _random(2, 6, 5, 2), _random(3, 3, 2 // groups, 4)
 
     def run() -> FloatArray:
-        return conv2d(x, weights, padding, stride=stride, dilation=dilation, groups=groups)
+        return conv2d(x, weights, edge, stride=stride, dilation=dilation, groups=groups)
 
     towards = _random(*run().shape, seed=1)
 
@@ -124,7 +122,7 @@ def test_gradients_by_finite_differences(padding: str, stride: int, dilation: in
         return float((run() * towards).sum())
 
     x_gradient, weight_gradient = conv2d_backward(
-        x, weights, towards, padding, stride=stride, dilation=dilation, groups=groups
+        x, weights, towards, edge, stride=stride, dilation=dilation, groups=groups
     )
     assert x_gradient is not None
     np.testing.assert_allclose(x_gradient, reference.numeric_gradient(loss, x), atol=GRADIENT)
@@ -171,8 +169,8 @@ def test_infinity_and_not_a_number_are_not_hidden() -> None:
     ("x", "weights", "more", "words"),
     [
         ((1, 4, 4, 3), (3, 3, 2, 1), {}, "3 channels and the filters expect 2"),
-        ((1, 2, 2, 1), (3, 3, 1, 1), {"padding": "valid"}, "does not fit"),
-        ((1, 4, 4, 1), (3, 3, 1, 1), {"padding": "wide"}, "padding is 'wide'"),
+        ((1, 2, 2, 1), (3, 3, 1, 1), {"edge": "cut"}, "does not fit"),
+        ((1, 4, 4, 1), (3, 3, 1, 1), {"edge": "wide"}, "edge is 'wide'"),
         ((0, 4, 4, 1), (3, 3, 1, 1), {}, "is empty"),
         ((1, 4, 4, 3), (3, 3, 1, 4), {"groups": 3}, "cannot be divided into 3 groups"),
         ((1, 4, 4, 1), (3, 3, 1, 1), {"stride": 0}, "stride 0"),

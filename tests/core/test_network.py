@@ -9,7 +9,7 @@ from tests.reference import numeric_gradient
 from tests.tolerances import FOLDING, GRADIENT
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import layers as d
-from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.description import NetworkDescription, resolved
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
@@ -24,19 +24,19 @@ def _described(*layers: d.Layer, shape: tuple[int, int, int] = (8, 8, 2)) -> Net
 
 
 _LIST = _described(
-    d.Conv2D(filters=3), d.BatchNorm(), d.ReLU(), d.MaxPool(), d.Conv2D(filters=4, kernel=2, padding="valid"),
-    d.Dropout(rate=0.3), d.GlobalAveragePool(), d.Dense(units=3),
+    d.Conv(channels=3), d.BatchNorm(), d.ReLU(), d.MaxPool(), d.Conv(channels=4, kernel=2, edge="cut"),
+    d.Dropout(share=0.3), d.GlobalAveragePool(), d.Dense(outputs=3),
 )  # fmt: skip
 # Every kind of layer, joined in every way: values read twice, the same input twice, gradients of several readers.
 _GRAPH = _described(
-    d.Conv2D(filters=4), d.LeakyReLU(slope=0.1), d.BatchNorm(name="trunk"),
-    d.Conv2D(filters=4, stride=2), d.SiLU(name="deep"),
-    d.Conv2D(filters=4, stride=2, kernel=1, inputs=("trunk",), name="short"),
-    d.Add(inputs=("deep", "short")), d.Tanh(name="sum"),
-    d.DepthwiseConv2D(dilation=2), d.BatchNorm(), d.Sigmoid(name="gate"),
-    d.Concat(inputs=("sum", "gate", "sum")), d.AveragePool(size=3, stride=2, padding="same"),
-    d.SpatialDropout(rate=0.4), d.MaxPool(size=2, stride=1, padding="same"), d.Conv2D(filters=6, groups=2, bias=False),
-    d.Flatten(), d.Dense(units=5), d.BatchNorm(), d.ReLU(), d.Dense(units=3),
+    d.Conv(channels=4), d.LeakyReLU(slope=0.1), d.BatchNorm(id="trunk"),
+    d.Conv(channels=4, stride=2), d.SiLU(id="deep"),
+    d.Conv(channels=4, stride=2, kernel=1, inputs=("trunk",), id="short"),
+    d.Add(inputs=("deep", "short")), d.Tanh(id="sum"),
+    d.DepthwiseConv(dilation=2), d.BatchNorm(), d.Sigmoid(id="gate"),
+    d.Concat(inputs=("sum", "gate", "sum")), d.AveragePool(kernel=3, stride=2, edge="keep"),
+    d.ChannelDropout(share=0.4), d.MaxPool(kernel=2, stride=1, edge="keep"), d.Conv(channels=6, groups=2, bias=False),
+    d.Flatten(), d.Dense(outputs=5), d.BatchNorm(), d.ReLU(), d.Dense(outputs=3),
 )  # fmt: skip
 
 
@@ -91,7 +91,7 @@ def test_folding_batch_norm_changes_next_to_nothing(described: NetworkDescriptio
     folded, apart = (FrozenNetwork(network, fold=fold).probabilities(x) for fold in (True, False))
     np.testing.assert_allclose(folded, apart, atol=FOLDING)
     # Not by computing the same: running statistics are in use, so the network is not at its start.
-    assert np.abs(network.state()["02_batch_norm.mean" if described is _LIST else "03_batch_norm.mean"]).max() > 1e-3
+    assert np.abs(network.state()["batch_norm_1.mean" if described is _LIST else "trunk.mean"]).max() > 1e-3
 
 
 @given(count=st.integers(1, 70), threads=st.integers(1, 3), seed=st.integers(0, 99))
@@ -110,7 +110,7 @@ def test_a_frozen_network_keeps_its_weights() -> None:
     x = np.ones((1, 8, 8, 2), np.float32)
     frozen = FrozenNetwork(network)
     before = frozen.logits(x)
-    network.parameters["08_dense.weights"][:] = 0
+    network.parameters["dense_1.weights"][:] = 0
     np.testing.assert_array_equal(frozen.logits(x), before)
     assert not FrozenNetwork(network).logits(x).any()
 
@@ -118,7 +118,7 @@ def test_a_frozen_network_keeps_its_weights() -> None:
 @pytest.mark.parametrize("classes", [2, 3, 11])
 @pytest.mark.parametrize("name", READY_NETWORKS)
 def test_ready_networks_end_with_one_value_a_class(name: str, classes: int) -> None:
-    network = Network(ready_network(name, (32, 32, 1), classes))
+    network = Network(resolved(ready_network(name), (32, 32, 1), classes))
     probabilities = FrozenNetwork(network).probabilities(np.zeros((2, 32, 32, 1), np.float32))
     assert probabilities.shape == (2, classes)
     np.testing.assert_allclose(probabilities.sum(axis=1), 1, atol=1e-6)  # float32 rounding of a sum of few numbers
@@ -129,8 +129,8 @@ def test_ready_networks_end_with_one_value_a_class(name: str, classes: int) -> N
     [("he", (2 / 900) ** 0.5), ("lecun", (1 / 900) ** 0.5), ("glorot", (2 / (900 + 1800)) ** 0.5)],
 )
 def test_first_weights_have_the_spread_of_their_rule(rule: str, deviation: float) -> None:
-    network = Network(_described(d.Conv2D(filters=200, start=rule), shape=(4, 4, 100)), seed=0)
-    weights = network.parameters["01_conv2d.weights"]
+    network = Network(_described(d.Conv(channels=200, start=rule), shape=(4, 4, 100)), seed=0)
+    weights = network.parameters["conv_1.weights"]
     # 180,000 draws: the deviation is known to about one part in 600.
     assert weights.std() == pytest.approx(deviation, rel=0.01)
     assert abs(weights.mean()) < 0.01 * deviation
@@ -139,7 +139,7 @@ def test_first_weights_have_the_spread_of_their_rule(rule: str, deviation: float
 
 
 def test_dropout_works_in_training_only_and_alike_for_any_threads() -> None:
-    described = _described(d.Dropout(rate=0.5), d.Flatten())
+    described = _described(d.Dropout(share=0.5), d.Flatten())
     x = np.ones((64, 8, 8, 2), np.float32)
     network = Network(described)
     drawn = network.forward(x, np.random.default_rng(1))
@@ -151,26 +151,26 @@ def test_dropout_works_in_training_only_and_alike_for_any_threads() -> None:
 
 
 def test_spatial_dropout_takes_whole_channels() -> None:
-    network = Network(_described(d.SpatialDropout(rate=0.5), d.Flatten(), shape=(4, 4, 8)))
+    network = Network(_described(d.ChannelDropout(share=0.5), d.Flatten(), shape=(4, 4, 8)))
     drawn = network.forward(np.ones((16, 4, 4, 8), np.float32), np.random.default_rng(1)).reshape(16, 16, 8)
     assert (drawn == drawn[:, :1]).all()
     assert set(np.unique(drawn)) == {0.0, 2.0}
 
 
 def test_state_goes_out_and_in_unchanged_and_only_where_it_fits() -> None:
-    one, two = (Network(ready_network("very small", (16, 16, 3), 3), seed=seed) for seed in (1, 2))
+    one, two = (Network(resolved(ready_network("very small"), (16, 16, 3), 3), seed=seed) for seed in (1, 2))
     x = np.random.default_rng(0).standard_normal((2, 16, 16, 3)).astype(np.float32)
     assert not np.array_equal(FrozenNetwork(one).logits(x), FrozenNetwork(two).logits(x))
     two.load(one.state())
     np.testing.assert_array_equal(FrozenNetwork(one).logits(x), FrozenNetwork(two).logits(x))
-    other = Network(ready_network("very small", (16, 16, 3), 4))
+    other = Network(resolved(ready_network("very small"), (16, 16, 3), 4))
     with pytest.raises(ShapeError, match="belong to another network"):
         other.load(one.state())
 
 
 @pytest.mark.parametrize("frozen", [True, False])
 def test_pictures_that_do_not_fit_are_refused(frozen: bool) -> None:
-    network = Network(ready_network("very small", (16, 16, 3), 3))
+    network = Network(resolved(ready_network("very small"), (16, 16, 3), 3))
 
     def answer(x: FloatArray) -> FloatArray:
         return FrozenNetwork(network).logits(x) if frozen else network.forward(x, np.random.default_rng(0))

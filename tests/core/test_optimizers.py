@@ -17,7 +17,7 @@ from vast_orchard.core.training.optimizers import (
     make_optimizer,
 )
 from vast_orchard.core.training.schedule import learning_rate
-from vast_orchard.core.training.values import OPTIMIZERS, SCHEDULES, TrainingSettings
+from vast_orchard.core.training.settings import OptimizerName, Schedule, TrainingSettings
 
 _GRADIENTS = [0.5, -1.0, 2.0, 0.25]
 _RATE = 0.1
@@ -62,20 +62,20 @@ def _adam(decay: float) -> float:
 )
 def test_each_rule_is_its_formula(optimizer: Optimizer, wanted: float) -> None:
     # 19 alike, so that whole vectors and the rest behind them are both seen.
-    value = {"01_dense.weights": np.ones(19)}
+    value = {"dense_1.weights": np.ones(19)}
     for gradient in _GRADIENTS:
-        optimizer.step(value, {"01_dense.weights": np.full(19, gradient)}, _RATE)
-    np.testing.assert_allclose(value["01_dense.weights"], wanted, rtol=1e-12)
+        optimizer.step(value, {"dense_1.weights": np.full(19, gradient)}, _RATE)
+    np.testing.assert_allclose(value["dense_1.weights"], wanted, rtol=1e-12)
 
 
 def test_weight_decay_leaves_biases_and_batch_norm_alone() -> None:
-    values = {name: np.ones(3) for name in ("01_conv2d.weights", "01_conv2d.bias", "02_batch_norm.gamma")}
+    values = {name: np.ones(3) for name in ("conv_1.weights", "conv_1.bias", "batch_norm_1.gamma")}
     Adam(decay=0.5).step(values, {name: np.zeros(3) for name in values}, 0.1)
     assert [value[0] for value in values.values()] == [0.95, 1.0, 1.0]
 
 
-@pytest.mark.parametrize("name", OPTIMIZERS)
-def test_going_on_from_stored_memory_is_as_if_never_stopped(name: str) -> None:
+@pytest.mark.parametrize("name", OptimizerName)
+def test_going_on_from_stored_memory_is_as_if_never_stopped(name: OptimizerName) -> None:
     asked = TrainingSettings(optimizer=name)
     random = np.random.default_rng(0)
     gradients = [{"a.weights": random.standard_normal((3, 5)).astype(np.float32)} for _ in range(6)]
@@ -114,8 +114,8 @@ def _rates(**more: object) -> list[float]:
     return [learning_rate(step, 200, asked) for step in range(200)]
 
 
-@pytest.mark.parametrize("schedule", SCHEDULES)
-def test_every_schedule_begins_with_its_warm_up(schedule: str) -> None:
+@pytest.mark.parametrize("schedule", Schedule)
+def test_every_schedule_begins_with_its_warm_up(schedule: Schedule) -> None:
     rates = _rates(schedule=schedule, warm_up=0.1)
     np.testing.assert_allclose(rates[:20], [0.1 * (n + 1) / 20 for n in range(20)])
     assert max(rates) == pytest.approx(0.1)
@@ -127,7 +127,7 @@ def test_every_schedule_begins_with_its_warm_up(schedule: str) -> None:
         ("constant", {}, {0: 0.1, 100: 0.1, 199: 0.1}),
         ("step", {"step_epochs": 8, "step_factor": 0.5}, {0: 0.1, 79: 0.1, 80: 0.05, 159: 0.05, 160: 0.025}),
         ("cosine", {}, {0: 0.1, 50: 0.1 * (1 + math.sqrt(0.5)) / 2, 100: 0.05, 150: 0.1 * (1 - math.sqrt(0.5)) / 2}),
-        ("one-cycle", {}, {0: 0.01, 45: 0.055, 90: 0.1, 135: 0.055, 180: 0.01, 190: 0.00505}),
+        ("rise-and-fall", {}, {0: 0.01, 45: 0.055, 90: 0.1, 135: 0.055, 180: 0.01, 190: 0.00505}),
     ],
 )
 def test_schedules_by_hand(schedule: str, more: dict[str, float], wanted: dict[int, float]) -> None:

@@ -9,16 +9,18 @@ from vast_orchard.core.network.description import (
     NetworkDescription,
     description_from_json,
     description_to_json,
+    resolved,
 )
 from vast_orchard.core.network.layers import (
     KINDS,
     Add,
     AveragePool,
     BatchNorm,
+    ChannelDropout,
     Concat,
-    Conv2D,
+    Conv,
     Dense,
-    DepthwiseConv2D,
+    DepthwiseConv,
     Dropout,
     Flatten,
     GlobalAveragePool,
@@ -40,14 +42,14 @@ def _described(*layers: Layer, shape: tuple[int, int, int] = (8, 8, 2)) -> Netwo
 def _known() -> NetworkDescription:
     layers: list[Layer] = []
     for filters in (32, 48, 96):
-        layers += [Conv2D(filters=filters), Conv2D(filters=filters), MaxPool()]
-    return _described(*layers, Flatten(), Dense(units=128), Dense(units=8), shape=(32, 32, 3))
+        layers += [Conv(channels=filters), Conv(channels=filters), MaxPool()]
+    return _described(*layers, Flatten(), Dense(outputs=128), Dense(outputs=8), shape=(32, 32, 3))
 
 
 def test_a_known_network_has_its_known_shapes_and_counts() -> None:
     planned = plan(_known(), classes=8)
     assert planned.parameters == 367_176
-    shapes = [entry.shape for entry in planned.layers if entry.kind != "conv2d"]
+    shapes = [entry.shape for entry in planned.layers if entry.kind != "conv"]
     assert shapes == [(16, 16, 32), (8, 8, 48), (4, 4, 96), (1536,), (128,), (8,)]
     # By hand, layer by layer: places · window · channels · filters.
     convolutions = 1024 * 9 * (3 * 32 + 32 * 32) + 256 * 9 * (32 * 48 + 48 * 48) + 64 * 9 * (48 * 96 + 96 * 96)
@@ -60,8 +62,8 @@ def test_the_receptive_field_by_hand() -> None:
         entry.receptive_field
         for entry in plan(
             _described(
-                Conv2D(filters=1), Conv2D(filters=1), MaxPool(), Conv2D(filters=1, dilation=2, stride=2),
-                Conv2D(filters=1), GlobalAveragePool(), Dense(units=2), shape=(64, 64, 1),
+                Conv(channels=1), Conv(channels=1), MaxPool(), Conv(channels=1, dilation=2, stride=2),
+                Conv(channels=1), GlobalAveragePool(), Dense(outputs=2), shape=(64, 64, 1),
             )
         ).layers
     ]  # fmt: skip
@@ -71,16 +73,16 @@ def test_the_receptive_field_by_hand() -> None:
 
 def test_of_two_paths_the_wider_view_counts() -> None:
     described = _described(
-        Conv2D(filters=2, name="near"),
-        Conv2D(filters=2, kernel=5),
+        Conv(channels=2, id="near"),
+        Conv(channels=2, kernel=5),
         Add(inputs=("near", "input")),
         shape=(32, 32, 2),
     )
     with pytest.raises(DescriptionError, match="Layer 2 feeds no other layer"):
         plan(described)
     described = _described(
-        Conv2D(filters=2, name="near"),
-        Conv2D(filters=2, kernel=5, name="far"),
+        Conv(channels=2, id="near"),
+        Conv(channels=2, kernel=5, id="far"),
         Add(inputs=("near", "far")),
         shape=(32, 32, 2),
     )
@@ -91,37 +93,39 @@ def test_of_two_paths_the_wider_view_counts() -> None:
     ("layers", "words"),
     [
         ((MaxPool(),) * 4, "Layer 4 pools 1×1 to nothing. Remove it or raise the input size"),
-        ((Conv2D(filters=3, kernel=7, padding="valid"),) * 2, "Layer 2 convolves 2×2 with 7×7 to nothing"),
-        ((Conv2D(filters=3, kernel=9),), "Layer 1 has kernel 9. Choose from 1 to 7"),
-        ((Conv2D(filters=3, stride=5),), "Layer 1 has stride 5. Choose from 1 to 4"),
-        ((Conv2D(filters=0),), "Layer 1 has filters 0"),
-        ((Conv2D(filters=3, padding="wide"),), "Layer 1 has padding 'wide'. Choose one of same, valid"),
-        ((Conv2D(filters=3, start="warm"),), "Layer 1 has start 'warm'. Choose one of he, glorot, lecun"),
-        ((Conv2D(filters=3, groups=2),), "Layer 1 divides 2 channels and 3 filters into 2 groups"),
-        ((Dense(units=3),), "Layer 1 is dense over a picture"),
-        ((Flatten(), Conv2D(filters=1)), "Layer 2 convolves values that are no longer a picture"),
+        ((Conv(channels=3, kernel=7, edge="cut"),) * 2, "Layer 2 convolves 2×2 with 7×7 to nothing"),
+        ((Conv(channels=3, kernel=9),), "Layer 1 has kernel 9. Choose from 1 to 7"),
+        ((Conv(channels=3, stride=5),), "Layer 1 has stride 5. Choose from 1 to 4"),
+        ((Conv(channels=0),), "Layer 1 has channels 0"),
+        ((Conv(channels=3, edge="wide"),), "Layer 1 has edge 'wide'. Choose one of keep, cut"),
+        ((Conv(channels=3, start="warm"),), "Layer 1 has start 'warm'. Choose one of he, glorot, lecun"),
+        ((Conv(channels=3, groups=2),), "Layer 1 divides 2 channels into 3 by 2 groups"),
+        ((Dense(outputs=3),), "Layer 1 is dense over a picture"),
+        ((Flatten(), Conv(channels=1)), "Layer 2 convolves values that are no longer a picture"),
         ((Flatten(), AveragePool()), "Layer 2 pools values that are no longer a picture"),
         ((Flatten(), GlobalAveragePool()), "Layer 2 averages values that are no longer a picture"),
-        ((Flatten(), Dense(units=0)), "Layer 2 has 0 units"),
-        ((Dropout(rate=1.5),), "Layer 1 drops a share of 1.5"),
+        ((Flatten(), Dense(outputs=0)), "Layer 2 has 0 outputs"),
+        ((Dropout(share=1.5),), "Layer 1 drops a share of 1.5"),
         ((LeakyReLU(slope=2),), "Layer 1 has slope 2"),
-        ((Flatten(), Dense(units=5)), "Layer 2 gives .*not one value for each of 3 classes"),
+        ((Flatten(), Dense(outputs=5)), "Layer 2 gives .*not one value for each of 3 classes"),
         ((Add(inputs=("input",)),), "Layer 1 joins a single input"),
         (
-            (Conv2D(filters=2, name="a"), MaxPool(), Add(inputs=("a", "input"))),
+            (Conv(channels=2, id="a"), MaxPool(), Add(inputs=("a", "input"))),
             "Layer 2 feeds no other layer",
         ),
         (
-            (Conv2D(filters=2, name="a"), MaxPool(name="b"), Add(inputs=("a", "b"))),
+            (Conv(channels=2, id="a"), MaxPool(id="b"), Add(inputs=("a", "b"))),
             "Layer 3 adds 8×8×2 and 4×4×2. Bring both to the same size",
         ),
         (
-            (Conv2D(filters=2, name="a"), MaxPool(name="b"), Concat(inputs=("a", "b"))),
+            (Conv(channels=2, id="a"), MaxPool(id="b"), Concat(inputs=("a", "b"))),
             "Layer 3 puts side by side 8×8×2 and 4×4×2",
         ),
-        ((ReLU(inputs=("later",)), ReLU(name="later")), "Layer 1 is fed by 'later', which is no layer before it"),
-        ((ReLU(name="a"), ReLU(name="a")), "Layer 2 has the name 'a', which is taken"),
+        ((ReLU(inputs=("later",)), ReLU(id="later")), "Layer 1 is fed by 'later', which is no layer before it"),
+        ((ReLU(id="a"), ReLU(id="a")), "Layer 2 has the id 'a', which is taken"),
         ((ReLU(inputs=("input", "input")),), r"Layer 1 \(relu\) has 2 inputs. Join them"),
+        ((ReLU(id="a.b"),), r"Layer 1 has the id 'a\.b'\. Use letters"),
+        ((ReLU(id="input"),), "Layer 1 has the id 'input', which is taken"),
         ((), "no layers"),
     ],
 )
@@ -137,33 +141,82 @@ def test_an_input_of_nothing_is_refused() -> None:
 
 def test_descriptions_survive_json() -> None:
     for name in READY_NETWORKS:
-        made = ready_network(name, (48, 48, 3), 7)
-        assert description_from_json(json.loads(json.dumps(description_to_json(made)))) == made
-    joined = _described(Conv2D(filters=2, name="a"), ReLU(name="b"), Concat(inputs=("a", "b", "input")))
+        for made in (ready_network(name), resolved(ready_network(name), (48, 48, 3), 7)):
+            assert description_from_json(json.loads(json.dumps(description_to_json(made)))) == made
+    joined = _described(Conv(channels=2, id="a"), ReLU(id="b"), Concat(inputs=("a", "b", "input")))
     assert description_from_json(json.loads(json.dumps(description_to_json(joined)))) == joined
-    # A plain list stays one: nothing is said about names and inputs where nobody asks.
-    assert description_to_json(_described(ReLU()))["layers"] == [{"kind": "relu"}]
+    # Nothing is said of inputs where nobody asks, nor of what is open.
+    written = description_to_json(NetworkDescription(name="x", layers=(ReLU(),)))
+    assert written == {"version": 2, "name": "x", "layers": [{"id": "relu_1", "kind": "relu"}]}
 
 
-def test_what_an_older_version_wrote_is_still_read() -> None:
-    older = {"name": "x", "input_shape": [8, 8, 1], "layers": [{"kind": "conv2d", "filters": 4, "bias": False}]}
-    assert description_from_json(older).layers == (Conv2D(filters=4, bias=False),)
+def test_ready_networks_are_open_for_any_pictures_and_classes() -> None:
+    small = ready_network("small")
+    for shape, classes in (((48, 48, 3), 7), ((32, 32, 1), 2)):
+        made = resolved(small, shape, classes)
+        assert plan(made, classes).layers[-1].shape == (classes,)
+        assert made.input_shape == shape
+        # Resolving again changes nothing; for other pictures it is refused.
+        assert resolved(made, shape, classes) == made
+        with pytest.raises(DescriptionError, match="is made for pictures of"):
+            resolved(made, (16, 16, 1), classes)
+
+
+def test_ids_stay_when_layers_are_put_in_and_taken_out() -> None:
+    first = _described(Conv(channels=2), ReLU(), Conv(channels=3), Flatten(), Dense(outputs=2))
+    assert [layer.id for layer in first.layers] == ["conv_1", "relu_1", "conv_2", "flatten_1", "dense_1"]
+    one, relu, two, flat, dense = first.layers
+    longer = _described(one, relu, Conv(channels=3), ReLU(), two, flat, dense)
+    assert [layer.id for layer in longer.layers] == [
+        "conv_1", "relu_1", "conv_3", "relu_2", "conv_2", "flatten_1", "dense_1",
+    ]  # fmt: skip
+    assert [layer.id for layer in _described(two, flat, dense).layers] == ["conv_2", "flatten_1", "dense_1"]
+
+
+def test_what_version_1_wrote_is_read_in_todays_words_and_its_weights_keep_their_names() -> None:
+    written = {
+        "name": "x",
+        "input_shape": [8, 8, 1],
+        "layers": [
+            {"kind": "conv2d", "name": "near", "filters": 4, "kernel": 5, "padding": "valid", "bias": False},
+            {"kind": "depthwise_conv2d", "padding": "same"},
+            {"kind": "max_pool", "size": 3, "stride": 0, "padding": "same"},
+            {"kind": "spatial_dropout", "rate": 0.1},
+            {"kind": "relu", "inputs": ["near"]},
+            {"kind": "flatten"},
+            {"kind": "dense", "units": 2},
+        ],
+    }
+    assert description_from_json(written).layers == (
+        Conv(id="01_conv2d", channels=4, kernel=5, edge="cut", bias=False),
+        DepthwiseConv(id="02_depthwise_conv2d", edge="keep"),
+        MaxPool(id="03_max_pool", kernel=3, edge="keep"),
+        ChannelDropout(id="04_spatial_dropout", share=0.1),
+        ReLU(id="05_relu", inputs=("01_conv2d",)),
+        Flatten(id="06_flatten"),
+        Dense(id="07_dense", outputs=2),
+    )
+
+
+def test_a_form_from_the_future_is_refused() -> None:
+    with pytest.raises(DescriptionError, match=r"version 3 of its form\. This program reads 2"):
+        description_from_json({"version": 3, "layers": []})
 
 
 @pytest.mark.parametrize(
     ("data", "words"),
     [
         ([], "network description is"),
-        ({"layers": []}, "input_shape is None"),
+        ({"input_shape": None, "layers": []}, "input_shape is None"),
         ({"input_shape": [1, 1, "3"], "layers": []}, "input_shape is"),
         ({"input_shape": [1, 1, 1], "layers": {}}, "layers are"),
-        ([{"kind": "spiral"}], "Layer 1 is of the unknown kind 'spiral'. Use one of conv2d"),
+        ([{"kind": "spiral"}], "Layer 1 is of the unknown kind 'spiral'. Use one of conv"),
         ([{"kind": ["relu"]}], "unknown kind"),
         ([{"kind": "relu"}, 7], 'Layer 2 is 7. Write it as an object with a "kind"'),
-        ([{"kind": "conv2d"}], r"Layer 1 \(conv2d\) says nothing about 'filters'"),
-        ([{"kind": "conv2d", "filters": "many"}], "filters 'many'. Give a value of type int"),
-        ([{"kind": "conv2d", "filters": True}], "filters True"),
-        ([{"kind": "conv2d", "filters": 3, "size": 2}], "unknown setting 'size'. It may have: .*filters"),
+        ([{"kind": "conv"}], r"Layer 1 \(conv\) says nothing about 'channels'"),
+        ([{"kind": "conv", "channels": "many"}], "channels 'many'. Give a value of type int"),
+        ([{"kind": "conv", "channels": True}], "channels True"),
+        ([{"kind": "conv", "channels": 3, "width": 2}], "unknown setting 'width'. It may have: .*channels"),
         ([{"kind": "add", "inputs": "input"}], "inputs 'input'. Give a list"),
     ],
 )
@@ -175,7 +228,7 @@ def test_broken_json_is_named_by_place(data: Any, words: str) -> None:
 
 
 def test_every_kind_of_layer_can_be_written_and_read() -> None:
-    needed: dict[str, dict[str, int]] = {"conv2d": {"filters": 2}, "dense": {"units": 2}}
+    needed: dict[str, dict[str, int]] = {"conv": {"channels": 2}, "dense": {"outputs": 2}}
     for name, kind in KINDS.items():
         layer = kind(**needed.get(name, {}))  # type: ignore[arg-type]
         made = _described(layer)
@@ -183,8 +236,10 @@ def test_every_kind_of_layer_can_be_written_and_read() -> None:
 
 
 def test_one_class_is_not_enough() -> None:
-    with pytest.raises(SettingError, match="at least two classes"):
-        ready_network("small", (32, 32, 3), 1)
+    with pytest.raises(DescriptionError, match="at least two classes"):
+        plan(resolved(ready_network("small"), (32, 32, 3), 1), 1)
+    with pytest.raises(SettingError, match="no network named 'tall'"):
+        ready_network("tall")
 
 
 def test_memory_grows_with_the_batch_and_says_what_fits() -> None:
@@ -203,9 +258,9 @@ def test_memory_grows_with_the_batch_and_says_what_fits() -> None:
 
 def test_layers_are_fused_where_nobody_else_reads_between_them() -> None:
     described = _described(
-        Conv2D(filters=4, name="a"), BatchNorm(name="b"), ReLU(name="c"),
-        DepthwiseConv2D(name="d"), LeakyReLU(name="e"),
-        Add(inputs=("c", "e")), Flatten(), Dense(units=2),
+        Conv(channels=4, id="a"), BatchNorm(id="b"), ReLU(id="c"),
+        DepthwiseConv(id="d"), LeakyReLU(id="e"),
+        Add(inputs=("c", "e")), Flatten(), Dense(outputs=2),
     )  # fmt: skip
     folded, trained = (
         [(stage.place, stage.norm, stage.slope, stage.output) for stage in lay_out(described, training=training).stages]
@@ -213,5 +268,5 @@ def test_layers_are_fused_where_nobody_else_reads_between_them() -> None:
     )
     assert folded[:3] == [(1, 2, 0.0, 3), (4, None, 0.01, 5), (6, None, 1.0, 6)]
     assert trained[:3] == [(1, None, 1.0, 1), (2, None, 0.0, 3), (4, None, 0.01, 5)]
-    tapped = _described(Conv2D(filters=4, name="a"), BatchNorm(name="b"), Add(inputs=("a", "b")))
+    tapped = _described(Conv(channels=4, id="a"), BatchNorm(id="b"), Add(inputs=("a", "b")))
     assert [stage.norm for stage in lay_out(tapped, training=False).stages] == [None, None, None]

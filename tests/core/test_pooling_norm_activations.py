@@ -31,32 +31,32 @@ def _random(*shape: int, seed: int = 0) -> FloatArray:
     return np.random.default_rng([seed, *shape]).standard_normal(shape)
 
 
-_POOLS = list(itertools.product((1, 2, 3), (0, 1, 2, 3), ("valid", "same")))
+_POOLS = list(itertools.product((1, 2, 3), (0, 1, 2, 3), ("cut", "keep")))
 
 
 @pytest.mark.parametrize("shape", [(2, 6, 4, 3), (1, 5, 7, 17)])
-@pytest.mark.parametrize(("size", "stride", "padding"), _POOLS)
-def test_pooling_is_its_twin(shape: tuple[int, ...], size: int, stride: int, padding: str) -> None:
+@pytest.mark.parametrize(("size", "stride", "edge"), _POOLS)
+def test_pooling_is_its_twin(shape: tuple[int, ...], size: int, stride: int, edge: str) -> None:
     x = _random(*shape)
-    largest, _ = max_pool(x, size, stride=stride, padding=padding)
-    np.testing.assert_array_equal(largest, reference.max_pool(x, size, stride, padding))
-    mean = average_pool(x, size, stride=stride, padding=padding)
-    np.testing.assert_allclose(mean, reference.average_pool(x, size, stride, padding), atol=DOUBLE_SUMS)
+    largest, _ = max_pool(x, size, stride=stride, edge=edge)
+    np.testing.assert_array_equal(largest, reference.max_pool(x, size, stride, edge))
+    mean = average_pool(x, size, stride=stride, edge=edge)
+    np.testing.assert_allclose(mean, reference.average_pool(x, size, stride, edge), atol=DOUBLE_SUMS)
 
 
-@pytest.mark.parametrize(("size", "stride", "padding"), _POOLS)
-def test_gradients_of_pooling(size: int, stride: int, padding: str) -> None:
+@pytest.mark.parametrize(("size", "stride", "edge"), _POOLS)
+def test_gradients_of_pooling(size: int, stride: int, edge: str) -> None:
     x = _random(2, 5, 4, 2)
-    out, winners = max_pool(x, size, stride=stride, padding=padding)
+    out, winners = max_pool(x, size, stride=stride, edge=edge)
     towards = _random(*out.shape, seed=1)
-    found = max_pool_backward(winners, towards, x.shape, size, stride=stride, padding=padding)
+    found = max_pool_backward(winners, towards, x.shape, size, stride=stride, edge=edge)
     numeric = reference.numeric_gradient(
-        lambda: float((max_pool(x, size, stride=stride, padding=padding)[0] * towards).sum()), x
+        lambda: float((max_pool(x, size, stride=stride, edge=edge)[0] * towards).sum()), x
     )
     np.testing.assert_allclose(found, numeric, atol=GRADIENT)
-    found = average_pool_backward(towards, x.shape, size, stride=stride, padding=padding)
+    found = average_pool_backward(towards, x.shape, size, stride=stride, edge=edge)
     numeric = reference.numeric_gradient(
-        lambda: float((average_pool(x, size, stride=stride, padding=padding) * towards).sum()), x
+        lambda: float((average_pool(x, size, stride=stride, edge=edge) * towards).sum()), x
     )
     np.testing.assert_allclose(found, numeric, atol=GRADIENT)
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.showing import ShownPictures
 from vast_orchard.core.pictures.variation import Operation, Variation, operation
-from vast_orchard.core.sets.epoch_order import epoch_order, shown_per_class
-from vast_orchard.core.training.values import TrainingSettings
+from vast_orchard.core.sets.epoch_order import ClassDraws, epoch_order, shown_per_class
+from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
 from vast_orchard.errors import SettingError
 
 
@@ -91,11 +91,11 @@ def test_balanced_draws_show_classes_alike_and_no_picture_ahead_of_its_class(
     counts: list[int], seed: int, epoch: int
 ) -> None:
     labels = np.repeat(np.arange(len(counts)), counts)
-    places, repeats = epoch_order(labels, seed, epoch, "balanced")
+    places, repeats = epoch_order(labels, seed, epoch, ClassDraws.BALANCED)
     assert len(places) == len(labels)
     shown = Counter(labels[places].tolist())
     assert max(shown.values()) - min(shown.get(label, 0) for label in range(len(counts))) <= 1
-    assert shown == {x: n for x, n in shown_per_class(dict(enumerate(counts)), "balanced").items() if n}
+    assert shown == {x: n for x, n in shown_per_class(dict(enumerate(counts)), ClassDraws.BALANCED).items() if n}
     for label in range(len(counts)):
         times = Counter(places[labels[places] == label].tolist())
         full = [times.get(place, 0) for place in np.flatnonzero(labels == label).tolist()]
@@ -107,6 +107,4 @@ def test_balanced_draws_show_classes_alike_and_no_picture_ahead_of_its_class(
 
 def test_rare_classes_are_helped_in_one_way_only() -> None:
     with pytest.raises(SettingError, match="one of the two"):
-        TrainingSettings(class_weights="balanced", class_draws="balanced")
-    with pytest.raises(SettingError, match="drawing of classes is 'most'"):
-        epoch_order(np.zeros(3, np.int64), 1, 1, "most")
+        TrainingSettings(class_weights=ClassWeights.BALANCED, class_draws=ClassDraws.BALANCED)

@@ -41,22 +41,25 @@ _WORK = """
 import numpy as np
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.loop import predict
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import Examples, TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import Examples
 random = np.random.default_rng(0)
 np.save(PATH, random.integers(0, 256, (40, 16, 16, 3), dtype=np.uint8))
 pixels = np.load(PATH, mmap_mode="r")
 examples = Examples(pixels=pixels, labels=np.arange(40) % 2, identities=np.arange(40, dtype=np.uint64))
 network = NetworkDescription(name="x", input_shape=(16, 16, 3), layers=(
-    d.Conv2D(filters=40, stride=2, groups=1), d.SiLU(), d.Conv2D(filters=20, groups=4, dilation=2), d.BatchNorm(),
-    d.LeakyReLU(name="a"), d.Conv2D(filters=20, name="b"), d.Add(inputs=("a", "b")), d.MaxPool(size=3, stride=1),
-    d.Dropout(), d.Flatten(), d.Dense(units=2)))
+    d.Conv(channels=40, stride=2, groups=1), d.SiLU(), d.Conv(channels=20, groups=4, dilation=2), d.BatchNorm(),
+    d.LeakyReLU(id="a"), d.Conv(channels=20, id="b"), d.Add(inputs=("a", "b")), d.MaxPool(kernel=3, stride=1),
+    d.Dropout(), d.Flatten(), d.Dense(outputs=2)))
 for optimizer in ("adam", "sgd"):
     settings = TrainingSettings(epochs=1, batch_size=16, optimizer=optimizer, nesterov=True)
-    running = begin(Recipe(settings=settings), 2, examples, examples, description=network, team=Team(2))
+    recipe = Recipe(network=network, preprocessing=Preprocessing(size=16), settings=settings)
+    running = begin(recipe, 2, examples, examples, team=Team(2))
     for _ in running.results:
         pass
 predict(running.network, pixels, running.statistics, Team(2))

@@ -15,7 +15,7 @@ from PIL import Image
 from tests.pictures import encoded, png
 from tests.tolerances import EXPORT
 from vast_orchard.core.network import layers as d
-from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.description import NetworkDescription, resolved
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
@@ -30,7 +30,7 @@ from vast_orchard.formats.picture_file import network_pixels
 
 @pytest.fixture(scope="module")
 def model() -> Model:
-    description = ready_network("very small", (16, 16, 3), 3)
+    description = resolved(ready_network("very small"), (16, 16, 3), 3)
     return Model(
         description=description,
         weights=Network(description, 1).state(),
@@ -110,13 +110,13 @@ def test_the_class_that_a_script_prints_is_the_class_that_it_means(tmp_path: Pat
     """Names in an order of their own, and a network that answers by the mean colour alone, worked out by hand."""
     names = ("zebra", "apple", "Mitte")
     description = NetworkDescription(
-        name="by colour", input_shape=(8, 8, 3), layers=(d.GlobalAveragePool(), d.Dense(units=3))
+        name="by colour", input_shape=(8, 8, 3), layers=(d.GlobalAveragePool(), d.Dense(outputs=3))
     )
     network = Network(description, 1)
     weights = network.state()
     # Red says the first name, green the second, blue the third.
-    weights["02_dense.weights"] = (8 * np.eye(3)).astype(np.float32)
-    weights["02_dense.bias"] = np.zeros(3, np.float32)
+    weights["dense_1.weights"] = (8 * np.eye(3)).astype(np.float32)
+    weights["dense_1.bias"] = np.zeros(3, np.float32)
     model = Model(
         description=description,
         weights=weights,

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.tolerances import EXPORT
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.network import layers as d
-from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.description import NetworkDescription, resolved
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
@@ -23,7 +23,8 @@ from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.optimizers import Adam, clip_by_norm, gradient_norm
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import Examples, TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import Examples
 from vast_orchard.errors import DescriptionError, InputError
 from vast_orchard.formats.model_file import Model, read_model, write_model
 from vast_orchard.formats.onnx_model import onnx_bytes
@@ -57,7 +58,7 @@ def _runtime(
 
 @pytest.mark.parametrize("name", READY_NETWORKS)
 def test_ready_networks_agree(name: str) -> None:
-    model = _model(ready_network(name, (32, 32, 3), 3))
+    model = _model(resolved(ready_network(name), (32, 32, 3), 3))
     pixels = np.random.default_rng(1).integers(0, 256, (5, 32, 32, 3), dtype=np.uint8)
     np.testing.assert_allclose(_runtime(model, pixels), model.probabilities(pixels), atol=EXPORT)
 
@@ -65,29 +66,29 @@ def test_ready_networks_agree(name: str) -> None:
 _slides = {
     "kernel": st.integers(1, 5),
     "stride": st.integers(1, 3),
-    "padding": st.sampled_from(["same", "valid"]),
+    "edge": st.sampled_from(["keep", "cut"]),
     "dilation": st.integers(1, 2),
     "bias": st.booleans(),
 }
-_pools = {"size": st.integers(1, 3), "stride": st.integers(0, 3), "padding": st.sampled_from(["same", "valid"])}
+_pools = {"kernel": st.integers(1, 3), "stride": st.integers(0, 3), "edge": st.sampled_from(["keep", "cut"])}
 _middle = st.one_of(
-    st.builds(d.Conv2D, filters=st.integers(1, 5), **_slides),
-    st.builds(d.Conv2D, filters=st.just(12), groups=st.just(3), **_slides),
-    st.builds(d.DepthwiseConv2D, **_slides),
+    st.builds(d.Conv, channels=st.integers(1, 5), **_slides),
+    st.builds(d.Conv, channels=st.just(12), groups=st.just(3), **_slides),
+    st.builds(d.DepthwiseConv, **_slides),
     st.builds(d.MaxPool, **_pools),
     st.builds(d.AveragePool, **_pools),
     st.sampled_from([d.BatchNorm(), d.ReLU(), d.LeakyReLU(slope=0.2), d.SiLU(), d.Tanh(), d.Sigmoid()]),
-    st.builds(d.Dropout, rate=st.floats(0, 0.5)),
-    st.builds(d.SpatialDropout, rate=st.floats(0, 0.5)),
+    st.builds(d.Dropout, share=st.floats(0, 0.5)),
+    st.builds(d.ChannelDropout, share=st.floats(0, 0.5)),
 )
 _ends = [
     (d.GlobalAveragePool(),),
     (d.Flatten(),),
-    (d.Flatten(), d.Dense(units=4, bias=False), d.BatchNorm(), d.ReLU()),
+    (d.Flatten(), d.Dense(outputs=4, bias=False), d.BatchNorm(), d.ReLU()),
     # Joints: a residual sum, and channels side by side, of values that are read more than once.
     (
-        d.Conv2D(filters=6, name="a"), d.BatchNorm(), d.ReLU(), d.Conv2D(filters=6, name="b"),
-        d.Add(inputs=("a", "b"), name="c"), d.Concat(inputs=("a", "c", "a")), d.GlobalAveragePool(),
+        d.Conv(channels=6, id="a"), d.BatchNorm(), d.ReLU(), d.Conv(channels=6, id="b"),
+        d.Add(inputs=("a", "b"), id="c"), d.Concat(inputs=("a", "c", "a")), d.GlobalAveragePool(),
     ),
 ]  # fmt: skip
 
@@ -114,7 +115,7 @@ def test_random_networks_agree_after_a_training_step(
     layers: list[d.Layer], end: tuple[d.Layer, ...], channels: int, seed: int
 ) -> None:
     described = NetworkDescription(
-        name="random", input_shape=(24, 24, channels), layers=(*layers, *end, d.Dense(units=3))
+        name="random", input_shape=(24, 24, channels), layers=(*layers, *end, d.Dense(outputs=3))
     )
     try:
         plan(described)
@@ -132,7 +133,7 @@ def test_random_networks_agree_after_a_training_step(
 @pytest.mark.parametrize("seed", range(3))
 def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
     # All of its numbers as training left them, running statistics too.
-    described = ready_network("small", (32, 32, 3), 3)
+    described = resolved(ready_network("small"), (32, 32, 3), 3)
     random = np.random.default_rng(seed)
     examples = Examples(
         pixels=random.integers(0, 256, (64, 32, 32, 3), dtype=np.uint8),
@@ -140,7 +141,7 @@ def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
         identities=np.arange(64, dtype=np.uint64),
     )
     settings = TrainingSettings(epochs=2, batch_size=16)
-    recipe = Recipe(network="small", settings=settings, preprocessing=Preprocessing(size=32))
+    recipe = Recipe(network=ready_network("small"), settings=settings, preprocessing=Preprocessing(size=32))
     running = begin(recipe, 3, examples, examples)
     for _ in running.results:
         pass
@@ -149,7 +150,7 @@ def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
 
 
 def test_classes_and_preprocessing_travel_in_the_file() -> None:
-    model = _model(ready_network("very small", (16, 16, 1), 3))
+    model = _model(resolved(ready_network("very small"), (16, 16, 1), 3))
     made = onnx.load_model_from_string(onnx_bytes(model))
     facts = {entry.key: json.loads(entry.value) for entry in made.metadata_props}
     assert facts["classes"] == ["needle", "Säule", "雪"]
@@ -160,7 +161,7 @@ def test_classes_and_preprocessing_travel_in_the_file() -> None:
 
 
 def test_models_survive_their_file() -> None:
-    model = _model(ready_network("very small", (16, 16, 3), 3))
+    model = _model(resolved(ready_network("very small"), (16, 16, 3), 3))
     again = read_model(write_model(model))
     pixels = np.random.default_rng(1).integers(0, 256, (4, 16, 16, 3), dtype=np.uint8)
     np.testing.assert_array_equal(again.probabilities(pixels), model.probabilities(pixels))

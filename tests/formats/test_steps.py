@@ -10,6 +10,7 @@ from PIL import Image
 
 from tests.pictures import encoded
 from vast_orchard.core.arrays import Array
+from vast_orchard.core.network.description import resolved
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing
@@ -76,7 +77,7 @@ def test_views_are_those_of_the_picture() -> None:
 )
 def test_exports_do_the_same_to_files(settings: dict[str, Any]) -> None:
     before = Preprocessing(size=16, **settings)
-    description = ready_network("very small", before.input_shape, 3)
+    description = resolved(ready_network("very small"), before.input_shape, 3)
     model = Model(
         description=description,
         weights=Network(description, 3).state(),

@@ -240,7 +240,7 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
             for result in running.results:
                 yield result
                 if isinstance(result, EpochResult):
-                    running.network.parameters["01_conv2d.weights"][:] = np.inf
+                    running.network.parameters["conv_1.weights"][:] = np.inf
 
         return replace(running, results=results())
 
@@ -248,7 +248,7 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     run_id, job = world.run_job(project)
     failed = world.run(job)
     assert failed.state == "failed"
-    assert "In epoch 2, step 1, 01_conv2d left the numbers" in str(failed.error)
+    assert "In epoch 2, step 1, conv_1 left the numbers" in str(failed.error)
     run = _run(world, run_id)
     assert (len(run.epochs), run.kept_epoch) == (1, 1)
     assert "Epoch 1 is kept" in str(run.ended_because)

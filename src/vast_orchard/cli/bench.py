@@ -31,7 +31,8 @@ from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.optimizers import Adam
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import Examples, TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import Examples
 from vast_orchard.errors import ServiceError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.onnx_model import onnx_bytes

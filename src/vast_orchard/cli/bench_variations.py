@@ -17,7 +17,8 @@ from vast_orchard.core.pictures.vary import vary
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import EpochResult, Examples, TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import EpochResult, Examples
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.settings import read_settings
 
@@ -49,11 +50,12 @@ def _varied_per_s(variation: Variation, pixels: Examples, team: Team) -> float:
 def _epoch_s(variation: Variation, examples: Examples, validation: Examples, team: Team) -> float:
     """The second of two epochs, so that nothing is counted that happens once."""
     recipe = Recipe(
+        network=bn_96(),
         preprocessing=Preprocessing(size=96),
         variation=variation,
         settings=TrainingSettings(epochs=2, batch_size=_BATCH),
     )
-    running = begin(recipe, 10, examples, validation, description=bn_96(), team=team)
+    running = begin(recipe, 10, examples, validation, team=team)
     began = 0.0
     for result in running.results:
         if isinstance(result, EpochResult) and result.metrics.number == 1:

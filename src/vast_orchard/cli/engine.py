@@ -10,7 +10,7 @@ from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 
 from vast_orchard.cli.terminal import console
-from vast_orchard.core.network.description import NetworkDescription, description_from_json
+from vast_orchard.core.network.description import OPEN_SHAPE, NetworkDescription, description_from_json, resolved
 from vast_orchard.core.network.layout import memory_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
@@ -20,7 +20,7 @@ from vast_orchard.jobs.engine import COMPILING, make_ready
 __all__ = ["named_network", "prepare", "show_plan"]
 
 
-def named_network(name: str, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
+def named_network(name: str) -> NetworkDescription:
     """A ready network by its name, or one from a JSON file.
 
     Raises
@@ -29,7 +29,7 @@ def named_network(name: str, input_shape: tuple[int, int, int], classes: int) ->
         There is no such network or file, or it does not hold together.
     """
     if name in READY_NETWORKS:
-        return ready_network(name, input_shape, classes)
+        return ready_network(name)
     path = Path(name)
     if not path.is_file():
         ready = ", ".join(READY_NETWORKS)
@@ -52,20 +52,22 @@ def prepare() -> None:
 
 def show_plan(
     network: Annotated[str, typer.Argument(help="A ready network's name, or a JSON file.")],
-    size: Annotated[int, typer.Option(help="For a ready network: side of the pictures, in pixels.")] = 48,
-    classes: Annotated[int, typer.Option(help="For a ready network: number of classes.")] = 7,
+    size: Annotated[int, typer.Option(help="Side of the pictures, in pixels, where the network leaves it open.")] = 48,
+    classes: Annotated[int, typer.Option(help="Number of classes, where the network leaves it open.")] = 7,
     batch_size: Annotated[int, typer.Option(help="Pictures a step, for the memory.")] = 32,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
 ) -> None:
     """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory."""
-    description = named_network(network, (size, size, 3), classes)
+    described = named_network(network)
+    shape = (size, size, 3) if described.input_shape == OPEN_SHAPE else described.input_shape
+    description = resolved(described, shape, classes)
     planned, memory = plan(description), memory_for_training(description, batch_size)
     if as_json:
         entries = [
             {
                 "place": entry.place,
                 "kind": entry.kind,
-                "name": entry.name,
+                "id": entry.id,
                 "sources": list(entry.sources),
                 "shape": list(entry.shape),
                 "parameters": entry.parameters,
@@ -78,16 +80,15 @@ def show_plan(
         print(json.dumps({"layers": entries, **sums}))
         return
     table = Table(box=None, pad_edge=False)
-    for head in ("", "layer", "fed by", "gives"):
+    for head in ("", "id", "layer", "fed by", "gives"):
         table.add_column(head)
     for head in ("parameters", "multiply-adds", "sees, px"):
         table.add_column(head, justify="right")
     for entry in planned.layers:
         before = entry.sources == (entry.place - 1,)
         fed = "" if before else ", ".join("picture" if n == 0 else str(n) for n in entry.sources)
-        label = f"{entry.kind} {entry.name}".strip()
         counts = (f"{entry.parameters:,}", f"{entry.multiply_adds:,}", str(entry.receptive_field))
-        table.add_row(str(entry.place), label, fed, "×".join(map(str, entry.shape)), *counts)
+        table.add_row(str(entry.place), entry.id, entry.kind, fed, "×".join(map(str, entry.shape)), *counts)
     console(error=False).print(table)
     print(
         f"{planned.parameters:,} parameters, {planned.multiply_adds:,} multiply-adds a picture, "

@@ -14,25 +14,18 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from vast_orchard import __version__
 from vast_orchard.cli.engine import named_network
 from vast_orchard.cli.terminal import console
+from vast_orchard.cli.training_options import with_training_options
 from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation, variation_from_json
-from vast_orchard.core.sets.epoch_order import CLASS_DRAWS
 from vast_orchard.core.sets.split import DEFAULT_SHARES, complete_sets, stratified_split
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.values import (
-    CLASS_WEIGHTS,
-    OPTIMIZERS,
-    SCHEDULES,
-    EpochResult,
-    Examples,
-    TrainingSettings,
-    TrainingState,
-)
+from vast_orchard.core.training.settings import TrainingSettings, doubts
+from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, identity_number
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
@@ -45,7 +38,6 @@ from vast_orchard.types import SetName
 
 __all__ = ["train"]
 
-_DEFAULTS = TrainingSettings()
 EXPORT_FILE = "export.zip"
 WEIGHTS_FILE = "model.safetensors"
 
@@ -95,11 +87,12 @@ def _run(training: Training, epochs: int, steps: int, out: Console) -> TrainingS
         task = bar.add_task("Training", total=epochs * steps)
         for result in training.results:
             if isinstance(result, EpochResult):
-                state, m = result.state, result.metrics
+                state, figures = result.state, result.metrics.figures
+                loss, accuracy = figures["validation_loss"], figures["validation_accuracy"]
                 bar.update(
                     task,
-                    description=f"Epoch {m.number} of {epochs}: validation loss {m.validation_loss:.3f}, "
-                    f"accuracy {m.validation_accuracy:.3f}",
+                    description=f"Epoch {result.metrics.number} of {epochs}: validation loss {loss:.3f}, "
+                    f"accuracy {accuracy:.3f}",
                 )
             else:
                 bar.advance(task)
@@ -147,17 +140,10 @@ def _variation(file: Path | None, turn: float) -> Variation:
         ) from error
 
 
+@with_training_options
 def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
     out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
-    epochs: Annotated[
-        int, typer.Option(help="Passes over the training pictures; 10 to 100 is usual.")
-    ] = _DEFAULTS.epochs,
-    batch_size: Annotated[int, typer.Option(help="Pictures a step; 16 to 128 is usual.")] = _DEFAULTS.batch_size,
-    learning_rate: Annotated[
-        float, typer.Option(help="Highest rate; 0.0003 to 0.01 is usual.")
-    ] = _DEFAULTS.learning_rate,
-    seed: Annotated[int, typer.Option(help="Draws sets, weights, order and variation.")] = _DEFAULTS.seed,
     network: Annotated[
         str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file.")
     ] = DEFAULT_NETWORK,
@@ -167,31 +153,21 @@ def train(
     variation_file: Annotated[
         Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
     ] = None,
-    optimizer: Annotated[str, typer.Option(help=f"One of: {', '.join(OPTIMIZERS)}.")] = _DEFAULTS.optimizer,
-    schedule: Annotated[str, typer.Option(help=f"One of: {', '.join(SCHEDULES)}.")] = _DEFAULTS.schedule,
-    warm_up: Annotated[float, typer.Option(help="Share of the steps over which the rate rises.")] = _DEFAULTS.warm_up,
-    weight_decay: Annotated[float, typer.Option(help="Of adamw.")] = _DEFAULTS.weight_decay,
-    clip_norm: Annotated[float, typer.Option(help="Longest gradient; 0 is off.")] = _DEFAULTS.clip_norm,
-    label_smoothing: Annotated[
-        float, typer.Option(help="Share of each target spread over all classes; 0.1 is usual.")
-    ] = _DEFAULTS.label_smoothing,
-    class_weights: Annotated[str, typer.Option(help=f"One of: {', '.join(CLASS_WEIGHTS)}.")] = _DEFAULTS.class_weights,
-    class_draws: Annotated[str, typer.Option(help=f"One of: {', '.join(CLASS_DRAWS)}.")] = _DEFAULTS.class_draws,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    *,
+    settings: TrainingSettings,
 ) -> None:
     """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
     words = console()
     recipe = Recipe(
-        network=network,
+        network=named_network(network),
         preprocessing=Preprocessing(size=size),
         variation=_variation(variation_file, turn) if variation else NO_VARIATION,
-        settings=TrainingSettings(
-            epochs=epochs, batch_size=batch_size, learning_rate=learning_rate, seed=seed, optimizer=optimizer,
-            schedule=schedule, warm_up=warm_up, weight_decay=weight_decay, clip_norm=clip_norm,
-            label_smoothing=label_smoothing, class_weights=class_weights, class_draws=class_draws,
-        ),
-    )  # fmt: skip
+        settings=settings,
+    )
+    for doubt in doubts(settings):
+        words.print(doubt)
     with open_source(folder) as source:
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")
@@ -200,9 +176,8 @@ def train(
                 recipe.preprocessing,
                 lambda done, total: bar.update(task, completed=done, total=total),
             )
-        divided = _divide(collection, seed)
+        divided = _divide(collection, settings.seed)
         sets = divided.sets
-        description = named_network(network, recipe.preprocessing.input_shape, len(divided.classes))
         words.print(
             f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
             f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "
@@ -214,13 +189,13 @@ def train(
         started = time.monotonic()
         running = begin(
             recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION],
-            description=description, team=team, memory_bytes=free_memory(),
+            team=team, memory_bytes=free_memory(),
         )  # fmt: skip
-        state = _run(running, epochs, -(-len(sets[SetName.TRAINING]) // batch_size), words)
+        state = _run(running, settings.epochs, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
         train_s = time.monotonic() - started
         model = Model(
             description=running.network.description,
-            weights=state.best,
+            weights=state.kept,
             classes=divided.classes,
             preprocessing=recipe.preprocessing,
             statistics=running.statistics,
@@ -231,8 +206,8 @@ def train(
     summary = {
         "test": _short(judged[SetName.TEST]),
         "validation": _short(judged[SetName.VALIDATION]),
-        "epochs": epochs,
-        "kept_epoch": state.best_epoch,
+        "epochs": settings.epochs,
+        "kept_epoch": state.kept_epoch,
         "train_s": round(train_s, 3),
         "parameters": plan(model.description).parameters,
         "export": str(path),
@@ -251,7 +226,7 @@ def _print_scores(
     summary: dict[str, Any],
     train_s: float,
 ) -> None:
-    print(f"Kept epoch {state.best_epoch} of {summary['epochs']} after {train_s:.0f} s of training.")
+    print(f"Kept epoch {state.kept_epoch} of {summary['epochs']} after {train_s:.0f} s of training.")
     for name, judgement in judged.items():
         if judgement is None:
             print(f"{name}: no pictures")

@@ -1,4 +1,4 @@
-"""Planes: a batch of feature maps with room for padding around each, so that no kernel ever copies to pad."""
+"""Planes: a batch of feature maps with room for edge around each, so that no kernel ever copies to pad."""
 
 from dataclasses import dataclass
 

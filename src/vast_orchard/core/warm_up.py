@@ -22,7 +22,8 @@ from vast_orchard.core.pictures.standardise import channel_statistics
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.training import _optimizer_kernels
 from vast_orchard.core.training.loop import train
-from vast_orchard.core.training.values import OPTIMIZERS, Examples, TrainingSettings
+from vast_orchard.core.training.settings import OptimizerName, TrainingSettings
+from vast_orchard.core.training.values import Examples
 
 __all__ = ["kernels", "warm_up"]
 
@@ -42,18 +43,18 @@ _EVERYTHING = NetworkDescription(
     name="everything",
     input_shape=(8, 8, 3),
     layers=(
-        d.Conv2D(filters=4),
+        d.Conv(channels=4),
         d.BatchNorm(),
         d.ReLU(),
-        d.DepthwiseConv2D(),
+        d.DepthwiseConv(),
         d.ReLU(),
         d.MaxPool(),
         d.AveragePool(),
-        d.Conv2D(filters=32),
+        d.Conv(channels=32),
         d.ReLU(),
-        d.Conv2D(filters=32),
+        d.Conv(channels=32),
         d.GlobalAveragePool(),
-        d.Dense(units=2),
+        d.Dense(outputs=2),
     ),
 )
 
@@ -86,7 +87,7 @@ def warm_up(report: Callable[[int, int], None] = lambda done, total: None) -> No
     every = kernels()
     pair = np.zeros((1, 3, 8, 8), np.float32)
     concordance(pair, pair, align(pair[:, 0], pair[:, 0]))
-    for optimizer in OPTIMIZERS:
+    for optimizer in OptimizerName:
         settings = TrainingSettings(epochs=1, batch_size=4, optimizer=optimizer, clip_norm=1e-3)
         network = Network(_EVERYTHING)
         for _result in train(network, examples, examples, statistics, variation, settings):

@@ -5,20 +5,21 @@ from dataclasses import asdict
 
 from safetensors.numpy import load, save
 
+from vast_orchard.core.arrays import Array
 from vast_orchard.core.training.values import EpochMetrics, TrainingState
 from vast_orchard.errors import InputError
+from vast_orchard.upgrades.state import STATE_GROUPS, upgrade_state
 
 __all__ = ["read_checkpoint", "safetensors_metadata", "write_checkpoint"]
 
 
 def write_checkpoint(state: TrainingState) -> bytes:
-    """Network, optimizer, best network and history."""
-    groups = {"network": state.network, "optimizer": state.optimizer, "best": state.best}
+    """Network, optimizer, kept network and history."""
+    groups = {"network": state.network, "optimizer": state.optimizer, "kept": state.kept}
     arrays = {f"{group}/{name}": value for group, values in groups.items() for name, value in values.items()}
     facts = {
         "epoch": state.epoch,
-        "best_epoch": state.best_epoch,
-        "best_loss": state.best_loss,
+        "kept_epoch": state.kept_epoch,
         "history": [asdict(entry) for entry in state.history],
     }
     return bytes(save(arrays, {"state": json.dumps(facts)}))
@@ -41,22 +42,21 @@ def safetensors_metadata(data: bytes) -> dict[str, str]:
 
 
 def read_checkpoint(data: bytes) -> TrainingState:
-    """Read what `write_checkpoint` wrote.
+    """Read what `write_checkpoint` of any version wrote.
 
     Raises
     ------
     InputError
         The file is damaged.
     """
-    facts = json.loads(safetensors_metadata(data)["state"])
-    groups: dict[str, dict[str, object]] = {"network": {}, "optimizer": {}, "best": {}}
+    facts = upgrade_state(json.loads(safetensors_metadata(data)["state"]))
+    groups: dict[str, dict[str, Array]] = {"network": {}, "optimizer": {}, "kept": {}}
     for name, value in load(data).items():
         group, key = name.split("/", 1)
-        groups[group][key] = value
+        groups[STATE_GROUPS.get(group, group)][key] = value
     return TrainingState(
         epoch=facts["epoch"],
-        best_epoch=facts["best_epoch"],
-        best_loss=facts["best_loss"],
-        history=[EpochMetrics(**entry) for entry in facts["history"]],
-        **groups,  # type: ignore[arg-type]
+        kept_epoch=facts["kept_epoch"],
+        history=tuple(EpochMetrics(**entry) for entry in facts["history"]),
+        **groups,
     )

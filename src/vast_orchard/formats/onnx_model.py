@@ -49,18 +49,18 @@ def _pads(layer: d.Layer, shape: Shape) -> dict[str, list[int]]:
 
 
 def _add_convolution(
-    graph: _Graph, layer: d.Conv2D | d.DepthwiseConv2D, name: str, x: str, shape: Shape, weights: dict[str, Array]
+    graph: _Graph, layer: d.Conv | d.DepthwiseConv, name: str, x: str, shape: Shape, weights: dict[str, Array]
 ) -> None:
     inputs = [graph.constant(f"{name}.weights", weights["weights"].transpose(3, 2, 0, 1))]
     if layer.bias:
         inputs.append(graph.constant(f"{name}.bias", weights["bias"]))
-    groups = layer.groups if isinstance(layer, d.Conv2D) else shape[2]
+    groups = layer.groups if isinstance(layer, d.Conv) else shape[2]
     graph.node("Conv", name, x, *inputs, group=groups, dilations=[layer.dilation] * 2, **_pads(layer, shape))
 
 
 def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Shape, weights: dict[str, Array]) -> None:
     match layer:
-        case d.Conv2D() | d.DepthwiseConv2D():
+        case d.Conv() | d.DepthwiseConv():
             _add_convolution(graph, layer, name, x[0], shape, weights)
         case d.BatchNorm():
             inputs = [graph.constant(f"{name}.{key}", weights[key]) for key in ("gamma", "beta", "mean", "variance")]
@@ -85,7 +85,7 @@ def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Sh
             # The core flattens channels-last, and the dense layer's weights are in that order.
             turned = graph.node("Transpose", f"{name}_turned", x[0], perm=[0, 2, 3, 1]) if len(shape) == 3 else x[0]
             graph.node("Flatten", name, turned, axis=1)
-        case d.Dropout() | d.SpatialDropout():
+        case d.Dropout() | d.ChannelDropout():
             graph.node("Identity", name, x[0])  # does nothing at inference
         case d.Dense():
             keys = ("weights", "bias") if layer.bias else ("weights",)
@@ -101,11 +101,13 @@ def _add_network(graph: _Graph, model: Model, pictures: str) -> str:
     values = [pictures]
     shapes: list[Shape] = [model.description.input_shape]
     for entry, layer in zip(plan(model.description).layers, model.description.layers, strict=True):
-        prefix = f"{entry.key}."
+        prefix = f"{entry.id}."
         weights = {key.removeprefix(prefix): v for key, v in model.weights.items() if key.startswith(prefix)}
         fed = [values[source] for source in entry.sources]
-        _add_layer(graph, layer, entry.key, fed, shapes[entry.sources[0]], weights)
-        values.append(entry.key)
+        # With its place, so that no id can be the name of one of the graph's other values.
+        name = f"{entry.place:02d}_{entry.id}"
+        _add_layer(graph, layer, name, fed, shapes[entry.sources[0]], weights)
+        values.append(name)
         shapes.append(entry.shape)
     return values[-1]
 

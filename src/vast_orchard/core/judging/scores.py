@@ -8,7 +8,7 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.errors import ShapeError
 
-__all__ = ["ClassScores", "Judgement", "judge", "picture_losses"]
+__all__ = ["ClassScores", "Judgement", "judge", "macro_f1", "picture_losses"]
 
 # The smallest probability counted in a loss: float32 rounds what is surely wrong to 0, whose loss is infinite.
 _LEAST = 1e-12
@@ -78,7 +78,7 @@ def judge(probabilities: FloatArray, labels: Array) -> Judgement:
     predicted = probabilities.argmax(axis=1)
     confusion = np.zeros((classes, classes), np.int64)
     np.add.at(confusion, (labels, predicted), 1)
-    scores = tuple(_class_scores(confusion, place) for place in range(classes))
+    scores = _all_scores(confusion)
     present = [entry for entry in scores if entry.count]
     right = int(np.trace(confusion))
     return Judgement(
@@ -90,10 +90,25 @@ def judge(probabilities: FloatArray, labels: Array) -> Judgement:
         largest_class_share=max(entry.count for entry in scores) / len(labels),
         macro_precision=float(np.mean([entry.precision or 0.0 for entry in present])),
         macro_recall=float(np.mean([entry.recall or 0.0 for entry in present])),
-        macro_f1=float(np.mean([entry.f1 or 0.0 for entry in present])),
+        macro_f1=macro_f1(confusion),
         classes=scores,
         confusion=tuple(tuple(int(n) for n in row) for row in confusion),
     )
+
+
+def macro_f1(confusion: Array) -> float:
+    """Mean F1 over the classes that occur.
+
+    Parameters
+    ----------
+    confusion : ndarray, shape (K, K), int64
+        Counts; rows true, columns predicted.
+    """
+    return float(np.mean([entry.f1 or 0.0 for entry in _all_scores(confusion) if entry.count]))
+
+
+def _all_scores(confusion: Array) -> tuple[ClassScores, ...]:
+    return tuple(_class_scores(confusion, place) for place in range(len(confusion)))
 
 
 def _class_scores(confusion: Array, place: int) -> ClassScores:

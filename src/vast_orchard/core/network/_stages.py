@@ -109,10 +109,10 @@ class _ActivationWork(StageWork):
 class _DropoutWork(StageWork):
     def __init__(self, stage: Stage, joints: Joints) -> None:
         super().__init__(joints)
-        assert isinstance(stage.layer, d.Dropout | d.SpatialDropout)
-        self._rate = stage.layer.rate
+        assert isinstance(stage.layer, d.Dropout | d.ChannelDropout)
+        self._rate = stage.layer.share
         count, height, width, channels = self._y.inside.shape
-        one = isinstance(stage.layer, d.SpatialDropout)
+        one = isinstance(stage.layer, d.ChannelDropout)
         self._shape = (1 if one else height, 1 if one else width, channels)
         self._training = False
         if self._gradient is not None:
@@ -191,7 +191,7 @@ def make_work(stage: Stage, joints: Joints, numbers: Sequence[LayerNumbers]) -> 
     """The computing form of `stage`; `numbers` holds each layer's, by place from 1."""
     own = numbers[stage.place - 1]
     match stage.layer:
-        case d.Conv2D() | d.DepthwiseConv2D() | d.Dense():
+        case d.Conv() | d.DepthwiseConv() | d.Dense():
             return WeightedWork(stage, joints, own, None if stage.norm is None else numbers[stage.norm - 1])
         case d.BatchNorm():
             return NormWork(stage, joints, own)
@@ -203,7 +203,7 @@ def make_work(stage: Stage, joints: Joints, numbers: Sequence[LayerNumbers]) -> 
             return _GlobalAverageWork(joints)
         case d.Flatten():
             return _FlattenWork(joints)
-        case d.Dropout() | d.SpatialDropout():
+        case d.Dropout() | d.ChannelDropout():
             return _DropoutWork(stage, joints)
         case d.Add():
             return _AddWork(joints)

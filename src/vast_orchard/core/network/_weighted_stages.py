@@ -20,7 +20,7 @@ __all__ = ["NormWork", "WeightedWork"]
 # Weight of the past in the running statistics of batch norm: about the last ten batches count.
 _RUNNING = 0.9
 
-_POINT = Window(size=1, padding="valid")
+_POINT = Window(size=1, edge="cut")
 
 
 class WeightedWork(StageWork):

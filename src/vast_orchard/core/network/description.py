@@ -1,25 +1,89 @@
-"""A network as data: layers and how they are joined, and its form as JSON."""
+"""A network as data: layers and how they are joined, open for any pictures and classes or resolved; and as JSON."""
 
-from collections.abc import Mapping
-from dataclasses import MISSING, dataclass, fields
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import MISSING, dataclass, fields, replace
 from typing import Any
 
-from vast_orchard.core.network.layers import INPUT, KINDS, Layer, kind_of
+from vast_orchard.core.network.layers import INPUT, KINDS, Dense, Layer, kind_of
 from vast_orchard.errors import DescriptionError
+from vast_orchard.upgrades.network import NETWORK_VERSION, upgrade_network
 
-__all__ = ["NetworkDescription", "description_from_json", "description_to_json", "mistake", "sources"]
+__all__ = [
+    "OPEN_SHAPE",
+    "NetworkDescription",
+    "description_from_json",
+    "description_to_json",
+    "mistake",
+    "resolved",
+    "sources",
+]
+
+# The input shape of a network that takes pictures of any size and colour.
+OPEN_SHAPE = (0, 0, 0)
+
+# What stands in names of weights and in files: neither a dot, which parts a layer from its numbers, nor a slash.
+_ID = re.compile(r"[A-Za-z0-9_-]{1,60}")
 
 
 @dataclass(frozen=True, kw_only=True)
 class NetworkDescription:
-    """Layers over pictures of one shape, each fed by the layer before or by those that it names.
+    """Layers over pictures, each fed by the layer before or by those that it names.
 
-    The last layer gives one logit a class.
+    The last layer gives one logit a class. Every layer has an id, by which its weights are named: it stays when others
+    are put in or taken out. Layers that come without one are given their kind and the next free number.
     """
 
     name: str
-    input_shape: tuple[int, int, int]  # height, width, channels
+    input_shape: tuple[int, int, int] = OPEN_SHAPE  # height, width, channels
     layers: tuple[Layer, ...]
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "layers", _with_ids(self.layers))
+
+
+def _with_ids(layers: Sequence[Layer]) -> tuple[Layer, ...]:
+    taken = {layer.id for layer in layers}
+    highest: dict[str, int] = {}
+    found = []
+    for layer in layers:
+        if not layer.id:
+            kind = kind_of(layer)
+            number = highest.get(kind, 0) + 1
+            while f"{kind}_{number}" in taken:
+                number += 1
+            highest[kind] = number
+            layer = replace(layer, id=f"{kind}_{number}")
+        found.append(layer)
+    return tuple(found)
+
+
+def resolved(description: NetworkDescription, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
+    """The network for these pictures and so many classes; what it leaves open is filled in.
+
+    Parameters
+    ----------
+    description : NetworkDescription
+    input_shape : tuple of int
+        Height, width and channels of the pictures.
+    classes : int
+
+    Raises
+    ------
+    DescriptionError
+        It is made for pictures of another shape.
+    """
+    if description.input_shape not in (OPEN_SHAPE, input_shape):
+        made, given = ("×".join(map(str, shape)) for shape in (description.input_shape, input_shape))
+        raise DescriptionError(
+            f"The network {description.name!r} is made for pictures of {made}, and these are {given}.",
+            "Leave its input_shape out, or change preprocessing.",
+        )
+    layers = tuple(
+        replace(layer, outputs=classes) if isinstance(layer, Dense) and not layer.outputs else layer
+        for layer in description.layers
+    )
+    return replace(description, input_shape=input_shape, layers=layers)
 
 
 def mistake(place: int, what: str, mend: str) -> DescriptionError:
@@ -43,10 +107,11 @@ def sources(description: NetworkDescription) -> tuple[tuple[int, ...], ...]:
                 known = ", ".join(places)
                 raise mistake(place, f"is fed by {name!r}, which is no layer before it", f"Use one of: {known}.")
         found.append(tuple(places[name] for name in layer.inputs) or (place - 1,))
-        if layer.name in places:
-            raise mistake(place, f"has the name {layer.name!r}, which is taken", "Give it another.")
-        if layer.name:
-            places[layer.name] = place
+        if layer.id in places:
+            raise mistake(place, f"has the id {layer.id!r}, which is taken", "Give it another.")
+        if not _ID.fullmatch(layer.id):
+            raise mistake(place, f"has the id {layer.id!r}", "Use letters, digits, - and _, 60 at the most.")
+        places[layer.id] = place
     used = {source for entry in found for source in entry}
     for place in range(1, len(description.layers)):
         if place not in used:
@@ -56,17 +121,17 @@ def sources(description: NetworkDescription) -> tuple[tuple[int, ...], ...]:
 
 def _layer_to_json(layer: Layer) -> dict[str, Any]:
     values = {field.name: getattr(layer, field.name) for field in fields(layer)}
-    joints = {key: values.pop(key) for key in ("name", "inputs")}
-    shown = {"name": joints["name"]} if joints["name"] else {}
-    fed = {"inputs": list(joints["inputs"])} if joints["inputs"] else {}
-    return {"kind": kind_of(layer), **shown, **fed, **values}
+    id_, inputs = values.pop("id"), values.pop("inputs")
+    return {"id": id_, "kind": kind_of(layer), **({"inputs": list(inputs)} if inputs else {}), **values}
 
 
 def description_to_json(description: NetworkDescription) -> dict[str, Any]:
-    """The description as plain JSON values; a plain list of layers where it is one."""
+    """The description as plain JSON values; nothing is said of what it leaves open."""
+    shape = {} if description.input_shape == OPEN_SHAPE else {"input_shape": list(description.input_shape)}
     return {
+        "version": NETWORK_VERSION,
         "name": description.name,
-        "input_shape": list(description.input_shape),
+        **shape,
         "layers": [_layer_to_json(layer) for layer in description.layers],
     }
 
@@ -89,7 +154,7 @@ def _layer_from_json(place: int, entry: object) -> Layer:
             raise mistake(place, f"({name}) has the unknown setting {key!r}", f"It may have: {', '.join(known)}.")
         if key == "inputs":
             if not isinstance(value, list) or not all(isinstance(source, str) for source in value):
-                raise mistake(place, f"({name}) has inputs {value!r}", "Give a list of names of layers.")
+                raise mistake(place, f"({name}) has inputs {value!r}", "Give a list of ids of layers.")
             settings[key] = tuple(value)
             continue
         allowed = _TYPES[known[key].type]
@@ -102,7 +167,7 @@ def _layer_from_json(place: int, entry: object) -> Layer:
 
 
 def description_from_json(data: object) -> NetworkDescription:
-    """Read what `description_to_json` wrote, or what a person wrote in its form.
+    """Read what `description_to_json` of any version wrote, or what a person wrote in its form.
 
     Raises
     ------
@@ -110,8 +175,14 @@ def description_from_json(data: object) -> NetworkDescription:
         Something is missing, unknown or of the wrong type; it names the layer's place.
     """
     if not isinstance(data, Mapping):
-        raise DescriptionError(f"The network description is {data!r}.", "Give an object with input_shape and layers.")
-    shape, layers = data.get("input_shape"), data.get("layers")
+        raise DescriptionError(f"The network description is {data!r}.", "Give an object with layers.")
+    data = upgrade_network(data)
+    version = data.get("version", NETWORK_VERSION)
+    if version != NETWORK_VERSION:
+        raise DescriptionError(
+            f"The network is written in version {version!r} of its form.", f"This program reads {NETWORK_VERSION}."
+        )
+    shape, layers = data.get("input_shape", list(OPEN_SHAPE)), data.get("layers")
     if not isinstance(shape, list) or len(shape) != 3 or not all(type(n) is int for n in shape):
         raise DescriptionError(f"The input_shape is {shape!r}.", "Give height, width and channels as whole numbers.")
     if not isinstance(layers, list):

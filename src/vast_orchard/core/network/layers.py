@@ -9,10 +9,11 @@ __all__ = [
     "Add",
     "AveragePool",
     "BatchNorm",
+    "ChannelDropout",
     "Concat",
-    "Conv2D",
+    "Conv",
     "Dense",
-    "DepthwiseConv2D",
+    "DepthwiseConv",
     "Dropout",
     "Flatten",
     "GlobalAveragePool",
@@ -22,7 +23,6 @@ __all__ = [
     "ReLU",
     "SiLU",
     "Sigmoid",
-    "SpatialDropout",
     "Tanh",
     "kind_of",
 ]
@@ -33,31 +33,31 @@ INPUT = "input"
 
 @dataclass(frozen=True, kw_only=True)
 class _Node:
-    name: str = ""  # what other layers call it; needed only where one names it
-    inputs: tuple[str, ...] = ()  # names of layers, or "input"; empty means the layer before
+    id: str = ""  # what other layers and its weights call it; a description gives one to each that has none
+    inputs: tuple[str, ...] = ()  # ids of layers, or "input"; empty means the layer before
 
 
 @dataclass(frozen=True, kw_only=True)
-class Conv2D(_Node):
+class Conv(_Node):
     """Convolution."""
 
-    filters: int  # output channels
+    channels: int  # of the output
     kernel: int = 3  # side of the square window, pixels, 1 to 7
     stride: int = 1  # pixels from one window to the next, 1 to 4
-    padding: str = "same"  # "same" or "valid"
+    edge: str = "keep"  # "keep" or "cut"
     dilation: int = 1  # pixels from one value under the kernel to the next
-    groups: int = 1  # channels and filters are divided into so many parts that know nothing of each other
+    groups: int = 1  # channels of input and output are divided into so many parts that know nothing of each other
     bias: bool = True
     start: str = "he"  # rule for the first weights, see `parameters`
 
 
 @dataclass(frozen=True, kw_only=True)
-class DepthwiseConv2D(_Node):
+class DepthwiseConv(_Node):
     """Convolution of each channel by a filter of its own."""
 
-    kernel: int = 3  # as in Conv2D
+    kernel: int = 3  # as in Conv
     stride: int = 1
-    padding: str = "same"
+    edge: str = "keep"
     dilation: int = 1
     bias: bool = True
     start: str = "he"
@@ -99,18 +99,18 @@ class Sigmoid(_Node):
 class MaxPool(_Node):
     """Largest value of each square window."""
 
-    size: int = 2  # side, pixels
-    stride: int = 0  # pixels from one window to the next; 0 means the size, so that windows do not overlap
-    padding: str = "valid"  # "same" or "valid"
+    kernel: int = 2  # side, pixels
+    stride: int = 0  # pixels from one window to the next; 0 means the kernel, so that windows do not overlap
+    edge: str = "cut"  # "keep" or "cut"
 
 
 @dataclass(frozen=True, kw_only=True)
 class AveragePool(_Node):
     """Mean of each square window; padding does not count."""
 
-    size: int = 2  # as in MaxPool
+    kernel: int = 2  # as in MaxPool
     stride: int = 0
-    padding: str = "valid"
+    edge: str = "cut"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -127,21 +127,21 @@ class Flatten(_Node):
 class Dropout(_Node):
     """Zeros at random while training."""
 
-    rate: float = 0.25  # share of values set to zero
+    share: float = 0.25  # of values set to zero
 
 
 @dataclass(frozen=True, kw_only=True)
-class SpatialDropout(_Node):
+class ChannelDropout(_Node):
     """Whole channels set to zero at random while training."""
 
-    rate: float = 0.25  # share of channels
+    share: float = 0.25  # of channels
 
 
 @dataclass(frozen=True, kw_only=True)
 class Dense(_Node):
     """Fully connected."""
 
-    units: int  # output values
+    outputs: int = 0  # values; 0 means as many as there are classes
     bias: bool = True
     start: str = "glorot"
 
@@ -157,8 +157,8 @@ class Concat(_Node):
 
 
 Layer: TypeAlias = (
-    Conv2D
-    | DepthwiseConv2D
+    Conv
+    | DepthwiseConv
     | BatchNorm
     | ReLU
     | LeakyReLU
@@ -170,15 +170,15 @@ Layer: TypeAlias = (
     | GlobalAveragePool
     | Flatten
     | Dropout
-    | SpatialDropout
+    | ChannelDropout
     | Dense
     | Add
     | Concat
 )
 
 KINDS: dict[str, type[Layer]] = {
-    "conv2d": Conv2D,
-    "depthwise_conv2d": DepthwiseConv2D,
+    "conv": Conv,
+    "depthwise_conv": DepthwiseConv,
     "batch_norm": BatchNorm,
     "relu": ReLU,
     "leaky_relu": LeakyReLU,
@@ -190,7 +190,7 @@ KINDS: dict[str, type[Layer]] = {
     "global_average_pool": GlobalAveragePool,
     "flatten": Flatten,
     "dropout": Dropout,
-    "spatial_dropout": SpatialDropout,
+    "channel_dropout": ChannelDropout,
     "dense": Dense,
     "add": Add,
     "concat": Concat,

@@ -62,7 +62,7 @@ class Stage:
         """Whether it may write its input's gradient over its output's."""
         return isinstance(
             self.layer,
-            d.BatchNorm | d.ReLU | d.LeakyReLU | d.SiLU | d.Tanh | d.Sigmoid | d.Dropout | d.SpatialDropout,
+            d.BatchNorm | d.ReLU | d.LeakyReLU | d.SiLU | d.Tanh | d.Sigmoid | d.Dropout | d.ChannelDropout,
         )
 
 
@@ -114,7 +114,7 @@ def _fuse(description: NetworkDescription, planned: NetworkPlan, fold: bool) -> 
         if entry.place in taken:
             continue
         output, norm, slope = entry.place, None, 1.0
-        weighted = isinstance(layer, d.Conv2D | d.DepthwiseConv2D | d.Dense)
+        weighted = isinstance(layer, d.Conv | d.DepthwiseConv | d.Dense)
         if weighted and fold and isinstance(only_reader(output), d.BatchNorm):
             output = norm = readers[output][0]
         if weighted or isinstance(layer, d.BatchNorm):
@@ -130,13 +130,13 @@ def _fuse(description: NetworkDescription, planned: NetworkPlan, fold: bool) -> 
 
 
 def _needs(stage: Stage, size: tuple[int, int]) -> Halo:
-    if isinstance(stage.layer, d.Conv2D | d.DepthwiseConv2D):
+    if isinstance(stage.layer, d.Conv | d.DepthwiseConv):
         return forward_halo(window_of(stage.layer), size)
     return NO_HALO
 
 
 def _gradient_needs(stage: Stage, size: tuple[int, int]) -> Halo:
-    if isinstance(stage.layer, d.Conv2D | d.DepthwiseConv2D):
+    if isinstance(stage.layer, d.Conv | d.DepthwiseConv):
         return gradient_halo(window_of(stage.layer), size)
     return NO_HALO
 

@@ -61,7 +61,7 @@ class Network:
         self._team = team or Team(1)
         random = np.random.default_rng(seed)
         shapes = [description.input_shape, *(entry.shape for entry in planned.layers)]
-        self.names = [entry.key for entry in planned.layers]
+        self.names = [entry.id for entry in planned.layers]
         self.numbers = [
             first_numbers(layer, entry, shapes[entry.sources[0]], random, self.dtype)
             for layer, entry in zip(description.layers, planned.layers, strict=True)
@@ -70,7 +70,7 @@ class Network:
 
     @property
     def parameters(self) -> dict[str, FloatArray]:
-        """Trained values by `place_kind.name`; the arrays themselves, not copies."""
+        """Trained values by `id.name` of their layer; the arrays themselves, not copies."""
         return self._gather("parameters")
 
     @property
@@ -87,7 +87,11 @@ class Network:
 
     def state(self) -> dict[str, FloatArray]:
         """Copies of parameters and running statistics, by name."""
-        return {name: value.copy() for name, value in {**self.parameters, **self._gather("statistics")}.items()}
+        return {name: value.copy() for name, value in self.held().items()}
+
+    def held(self) -> dict[str, FloatArray]:
+        """Parameters and running statistics, by `id.name` of their layer; the arrays themselves, not copies."""
+        return {**self.parameters, **self._gather("statistics")}
 
     def load(self, state: Mapping[str, Array]) -> None:
         """Take over what `state` returned.
@@ -97,7 +101,7 @@ class Network:
         ShapeError
             A name is missing, or a shape is another.
         """
-        for name, value in {**self.parameters, **self._gather("statistics")}.items():
+        for name, value in self.held().items():
             new = state.get(name)
             if new is None or new.shape != value.shape:
                 raise ShapeError(

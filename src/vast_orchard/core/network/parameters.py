@@ -47,14 +47,14 @@ def first_numbers(
 ) -> LayerNumbers:
     """Numbers of `layer` before training, for an input of `shape` (without the batch axis)."""
     match layer:
-        case d.Conv2D() | d.DepthwiseConv2D():
+        case d.Conv() | d.DepthwiseConv():
             filters = entry.shape[2]
-            groups = layer.groups if isinstance(layer, d.Conv2D) else filters
+            groups = layer.groups if isinstance(layer, d.Conv) else filters
             window, of_group = layer.kernel**2, (shape[2] // groups, filters // groups)
             size: tuple[int, ...] = (layer.kernel, layer.kernel, of_group[0], filters)
             fans = window * of_group[0], window * of_group[1]
         case d.Dense():
-            filters, size, fans = layer.units, (shape[0], layer.units), (shape[0], layer.units)
+            filters, size, fans = layer.outputs, (shape[0], layer.outputs), (shape[0], layer.outputs)
         case d.BatchNorm():
             ones, zeros = np.ones(shape[-1], dtype), np.zeros(shape[-1], dtype)
             return LayerNumbers(

@@ -26,17 +26,12 @@ class LayerPlan:
 
     place: int  # counted from 1
     kind: str
-    name: str  # empty where the description gives none
+    id: str  # what its weights are called in files, and the layer in messages
     sources: tuple[int, ...]  # places of the layers that feed it; 0 is the picture
     shape: Shape  # without the batch axis
     parameters: int  # trained ones
     multiply_adds: int  # for one picture
     receptive_field: int  # side, in pixels of the picture, of what one value can see; of the widest path
-
-    @property
-    def key(self) -> str:
-        """What its weights are called in files, and the layer in messages."""
-        return f"{self.place:02d}_{self.kind}"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -67,10 +62,10 @@ class _View:
 def window_of(layer: d.Layer) -> tuple[Window, Window]:
     """The windows of a convolution or pooling along rows and columns."""
     match layer:
-        case d.Conv2D() | d.DepthwiseConv2D():
-            window = Window(size=layer.kernel, stride=layer.stride, dilation=layer.dilation, padding=layer.padding)
+        case d.Conv() | d.DepthwiseConv():
+            window = Window(size=layer.kernel, stride=layer.stride, dilation=layer.dilation, edge=layer.edge)
         case d.MaxPool() | d.AveragePool():
-            window = Window(size=layer.size, stride=layer.stride or layer.size, padding=layer.padding)
+            window = Window(size=layer.kernel, stride=layer.stride or layer.kernel, edge=layer.edge)
         case _:
             raise TypeError(f"{layer} slides no window")
     return window, window
@@ -99,25 +94,25 @@ def _slid(place: int, verb: str, layer: d.Layer, shape: Shape) -> tuple[int, int
         raise mistake(
             place,
             f"convolves {size} with {window[0].extent}×{window[0].extent} to nothing",
-            "Use padding 'same', a smaller kernel or a larger input.",
+            "Use edge 'keep', a smaller kernel or a larger input.",
         )
     return height, width
 
 
-def _plan_convolution(place: int, layer: d.Conv2D | d.DepthwiseConv2D, shape: Shape) -> tuple[Shape, int, int]:
+def _plan_convolution(place: int, layer: d.Conv | d.DepthwiseConv, shape: Shape) -> tuple[Shape, int, int]:
     _check_range(place, "kernel", layer.kernel, 1, _LARGEST_KERNEL)
     _check_range(place, "stride", layer.stride, 1, _LARGEST_STRIDE)
     _check_range(place, "dilation", layer.dilation, 1, 16)
-    _check_choice(place, "padding", layer.padding, ("same", "valid"))
+    _check_choice(place, "edge", layer.edge, ("keep", "cut"))
     _check_choice(place, "start", layer.start, RULES)
-    if isinstance(layer, d.Conv2D):
-        _check_range(place, "filters", layer.filters, 1, 65536)
+    if isinstance(layer, d.Conv):
+        _check_range(place, "channels", layer.channels, 1, 65536)
     height, width = _slid(place, "convolves", layer, shape)
-    filters, groups = (layer.filters, layer.groups) if isinstance(layer, d.Conv2D) else (shape[2], shape[2])
+    filters, groups = (layer.channels, layer.groups) if isinstance(layer, d.Conv) else (shape[2], shape[2])
     if groups < 1 or shape[2] % groups or filters % groups:
         raise mistake(
             place,
-            f"divides {shape[2]} channels and {filters} filters into {groups} groups",
+            f"divides {shape[2]} channels into {filters} by {groups} groups",
             f"Choose a divisor of both, such as {math.gcd(shape[2], filters)}.",
         )
     weights = layer.kernel**2 * (shape[2] // groups) * filters
@@ -125,20 +120,20 @@ def _plan_convolution(place: int, layer: d.Conv2D | d.DepthwiseConv2D, shape: Sh
 
 
 def _plan_pool(place: int, layer: d.MaxPool | d.AveragePool, shape: Shape) -> Shape:
-    _check_range(place, "size", layer.size, 1, _LARGEST_POOL)
+    _check_range(place, "kernel", layer.kernel, 1, _LARGEST_POOL)
     _check_range(place, "stride", layer.stride, 0, _LARGEST_POOL)
-    _check_choice(place, "padding", layer.padding, ("same", "valid"))
+    _check_choice(place, "edge", layer.edge, ("keep", "cut"))
     return (*_slid(place, "pools", layer, shape), shape[2])
 
 
 def _plan_dense(place: int, layer: d.Dense, shape: Shape) -> tuple[Shape, int, int]:
     if len(shape) != 1:
         raise mistake(place, "is dense over a picture", "Put a flattening or a global average before it.")
-    if layer.units < 1:
-        raise mistake(place, f"has {layer.units} units", "Give it at least 1.")
+    if layer.outputs < 1:
+        raise mistake(place, f"has {layer.outputs} outputs", "Give it at least 1.")
     _check_choice(place, "start", layer.start, RULES)
-    weights = shape[0] * layer.units
-    return (layer.units,), weights + (layer.units if layer.bias else 0), weights
+    weights = shape[0] * layer.outputs
+    return (layer.outputs,), weights + (layer.outputs if layer.bias else 0), weights
 
 
 def _plan_joint(place: int, layer: d.Add | d.Concat, shapes: list[Shape]) -> Shape:
@@ -164,7 +159,7 @@ def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
     if len(shapes) > 1 and not isinstance(layer, d.Add | d.Concat):
         raise mistake(place, f"({d.kind_of(layer)}) has {len(shapes)} inputs", "Join them by add or concat first.")
     match layer:
-        case d.Conv2D() | d.DepthwiseConv2D():
+        case d.Conv() | d.DepthwiseConv():
             return _plan_convolution(place, layer, shape)
         case d.MaxPool() | d.AveragePool():
             return _plan_pool(place, layer, shape), 0, 0
@@ -176,9 +171,9 @@ def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
             return (shape[2],), 0, 0
         case d.Flatten():
             return (math.prod(shape),), 0, 0
-        case d.Dropout() | d.SpatialDropout():
-            if not 0 <= layer.rate < 1:
-                raise mistake(place, f"drops a share of {layer.rate}", "Choose one from 0 up to, but not including, 1.")
+        case d.Dropout() | d.ChannelDropout():
+            if not 0 <= layer.share < 1:
+                raise mistake(place, f"drops a share of {layer.share}", "Choose one from 0 to below 1.")
             return shape, 0, 0
         case d.LeakyReLU():
             _check_range(place, "slope", layer.slope, 0, 1)
@@ -194,7 +189,7 @@ def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
 def _look(layer: d.Layer, views: list[_View], shape: Shape, whole: int) -> _View:
     view = max(views, key=lambda one: one.field)
     match layer:
-        case d.Conv2D() | d.DepthwiseConv2D() | d.MaxPool() | d.AveragePool():
+        case d.Conv() | d.DepthwiseConv() | d.MaxPool() | d.AveragePool():
             window = window_of(layer)[0]
             return _View(field=view.field + (window.extent - 1) * view.step, step=view.step * window.stride)
         case d.GlobalAveragePool() | d.Flatten() | d.Dense():
@@ -222,8 +217,13 @@ def plan(description: NetworkDescription, classes: int | None = None) -> Network
     picture: Shape = description.input_shape
     if len(picture) != 3 or min(picture) < 1:
         raise DescriptionError(f"The input shape is {picture}.", "Give height, width and channels, each at least 1.")
+    if classes is not None and classes < 2:
+        raise DescriptionError(
+            f"A network needs at least two classes to tell apart, and there are {classes}.",
+            "Add pictures of another.",
+        )
     if not description.layers:
-        raise DescriptionError("The network has no layers.", "End it with a dense layer of one unit a class.")
+        raise DescriptionError("The network has no layers.", "End it with a dense layer of one output a class.")
     shapes: list[Shape] = [picture]
     views = [_View()]
     made = []
@@ -236,7 +236,7 @@ def plan(description: NetworkDescription, classes: int | None = None) -> Network
             LayerPlan(
                 place=place,
                 kind=d.kind_of(layer),
-                name=layer.name,
+                id=layer.id,
                 sources=fed,
                 shape=shape,
                 parameters=parameters,

@@ -1,11 +1,11 @@
-"""Ready networks, whose last layer follows the number of classes."""
+"""Ready networks, open for any pictures and any number of classes."""
 
 from dataclasses import dataclass
 
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.layers import (
     BatchNorm,
-    Conv2D,
+    Conv,
     Dense,
     Dropout,
     GlobalAveragePool,
@@ -22,8 +22,8 @@ __all__ = ["DEFAULT_NETWORK", "READY_NETWORKS", "ready_network"]
 class _Shape:
     """A network of blocks; each block halves the side."""
 
-    blocks: tuple[tuple[int, int], ...]  # filters and number of 3×3 convolutions of each
-    last: int  # filters of one more convolution at the coarsest size, which looks at how parts stand to each other
+    blocks: tuple[tuple[int, int], ...]  # channels and number of 3×3 convolutions of each
+    last: int  # channels of one more convolution at the coarsest size, which looks at how parts stand to each other
     dropout: float
 
 
@@ -36,27 +36,22 @@ READY_NETWORKS: dict[str, _Shape] = {
 DEFAULT_NETWORK = "medium"
 
 
-def ready_network(name: str, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
+def ready_network(name: str) -> NetworkDescription:
     """Blocks of (3×3 convolution, batch norm, ReLU) and 2×2 max pooling, a global average, dropout, one dense layer.
 
     Raises
     ------
     SettingError
-        There is no network of that name, or fewer than two classes.
+        There is no network of that name.
     """
     if name not in READY_NETWORKS:
         raise SettingError(f"There is no network named {name!r}.", f"Choose one of {', '.join(READY_NETWORKS)}.")
-    if classes < 2:
-        raise SettingError(
-            f"A network needs at least two classes to tell apart, and there are {classes}.",
-            "Add pictures of another.",
-        )
     shape = READY_NETWORKS[name]
     layers: list[Layer] = []
-    for filters, convolutions in shape.blocks:
+    for channels, convolutions in shape.blocks:
         for _ in range(convolutions):
-            layers += [Conv2D(filters=filters, bias=False), BatchNorm(), ReLU()]
+            layers += [Conv(channels=channels, bias=False), BatchNorm(), ReLU()]
         layers.append(MaxPool())
-    layers += [Conv2D(filters=shape.last, bias=False), BatchNorm(), ReLU()]
-    layers += [GlobalAveragePool(), Dropout(rate=shape.dropout), Dense(units=classes)]
-    return NetworkDescription(name=name, input_shape=input_shape, layers=tuple(layers))
+    layers += [Conv(channels=shape.last, bias=False), BatchNorm(), ReLU()]
+    layers += [GlobalAveragePool(), Dropout(share=shape.dropout), Dense()]
+    return NetworkDescription(name=name, layers=tuple(layers))

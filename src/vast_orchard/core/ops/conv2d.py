@@ -104,8 +104,8 @@ class ConvolutionGradient:
             phase.run(first, count, 1.0)
 
 
-def _window(weights: FloatArray, stride: int, dilation: int, padding: str) -> tuple[Window, Window]:
-    rows, columns = (Window(size=n, stride=stride, dilation=dilation, padding=padding) for n in weights.shape[:2])
+def _window(weights: FloatArray, stride: int, dilation: int, edge: str) -> tuple[Window, Window]:
+    rows, columns = (Window(size=n, stride=stride, dilation=dilation, edge=edge) for n in weights.shape[:2])
     return rows, columns
 
 
@@ -130,7 +130,7 @@ def _check(x: FloatArray, weights: FloatArray, groups: int) -> None:
 def conv2d(
     x: FloatArray,
     weights: FloatArray,
-    padding: str = "same",
+    edge: str = "keep",
     *,
     stride: int = 1,
     dilation: int = 1,
@@ -143,7 +143,7 @@ def conv2d(
     ----------
     x : ndarray, shape (N, H, W, C), float32 or float64
     weights : ndarray, shape (kh, kw, C / groups, F), dtype of x
-    padding : {"same", "valid"}
+    edge : {"keep", "cut"}
     stride, dilation : int
         Pixels from one window to the next, and from one value under the kernel to the next.
     groups : int
@@ -160,12 +160,12 @@ def conv2d(
         Shapes do not fit each other, or the kernel is larger than the padded picture.
     """
     _check(x, weights, groups)
-    window = _window(weights, stride, dilation, padding)
+    window = _window(weights, stride, dilation, edge)
     height, width = (axis.count(n) for axis, n in zip(window, x.shape[1:3], strict=True))
     if height < 1 or width < 1:
         raise ShapeError(
             f"A {weights.shape[0]}×{weights.shape[1]} kernel does not fit into {x.shape[1]}×{x.shape[2]}.",
-            "Use padding 'same', a smaller kernel or larger pictures.",
+            "Use edge 'keep', a smaller kernel or larger pictures.",
         )
     source = plane_of(x, forward_halo(window, (x.shape[1], x.shape[2])))
     target = make_plane(len(x), (height, width, weights.shape[3]), NO_HALO, x.dtype)
@@ -179,7 +179,7 @@ def conv2d_backward(
     x: FloatArray,
     weights: FloatArray,
     grad: FloatArray,
-    padding: str = "same",
+    edge: str = "keep",
     *,
     stride: int = 1,
     dilation: int = 1,
@@ -190,7 +190,7 @@ def conv2d_backward(
 
     Parameters
     ----------
-    x, weights, padding, stride, dilation, groups
+    x, weights, edge, stride, dilation, groups
         As given to `conv2d`.
     grad : ndarray, shape (N, H', W', F)
         Gradient with respect to the output.
@@ -202,7 +202,7 @@ def conv2d_backward(
     tuple of (ndarray, shape of x, or None) and (ndarray, shape of weights)
     """
     _check(x, weights, groups)
-    window, size = _window(weights, stride, dilation, padding), (x.shape[1], x.shape[2])
+    window, size = _window(weights, stride, dilation, edge), (x.shape[1], x.shape[2])
     source = plane_of(x, forward_halo(window, size))
     gradient = plane_of(grad, gradient_halo(window, size))
     target = make_plane(len(x), (*size, x.shape[3]), NO_HALO, x.dtype) if input_gradient else None

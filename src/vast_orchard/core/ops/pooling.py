@@ -31,11 +31,11 @@ def pooling_steps(window: tuple[Window, Window], size: tuple[int, int]) -> Steps
     )  # fmt: skip
 
 
-def _window(x: FloatArray, size: int, stride: int, padding: str) -> tuple[Window, tuple[int, int]]:
+def _window(x: FloatArray, size: int, stride: int, edge: str) -> tuple[Window, tuple[int, int]]:
     """The window, and height and width of the result."""
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
-    window = Window(size=size, stride=stride or size, padding=padding)
+    window = Window(size=size, stride=stride or size, edge=edge)
     height, width = window.count(x.shape[1]), window.count(x.shape[2])
     if min(height, width) < 1:
         raise ShapeError(
@@ -49,7 +49,7 @@ def _empty_like(x: FloatArray, size: tuple[int, int]) -> Plane:
     return make_plane(len(x), (*size, x.shape[3]), NO_HALO, x.dtype)
 
 
-def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "valid") -> tuple[FloatArray, Array]:
+def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, edge: str = "cut") -> tuple[FloatArray, Array]:
     """Largest value of each `size`×`size` window.
 
     Parameters
@@ -59,7 +59,7 @@ def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "v
         Side of the window in pixels, at most 15.
     stride : int
         Pixels from one window to the next; 0 means the size.
-    padding : {"valid", "same"}
+    edge : {"cut", "keep"}
 
     Returns
     -------
@@ -71,7 +71,7 @@ def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "v
     ShapeError
         No window fits into the picture.
     """
-    window, found = _window(x, size, stride, padding)
+    window, found = _window(x, size, stride, edge)
     source, target = plane_of(x), _empty_like(x, found)
     winners = np.zeros(padded_length(target.values.size), np.uint8)
     kernels.max_windows(
@@ -82,7 +82,7 @@ def max_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "v
 
 
 def max_pool_backward(
-    winners: Array, grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, padding: str = "valid"
+    winners: Array, grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, edge: str = "cut"
 ) -> FloatArray:
     """Gradient of `max_pool` with respect to x of `shape`, which goes to the winner of each window.
 
@@ -92,10 +92,10 @@ def max_pool_backward(
         From `max_pool`.
     grad : ndarray, shape (N, H', W', C)
         Gradient with respect to the values.
-    shape, size, stride, padding
+    shape, size, stride, edge
         Of x, and as given to `max_pool`.
     """
-    window = Window(size=size, stride=stride or size, padding=padding)
+    window = Window(size=size, stride=stride or size, edge=edge)
     gradient, target = plane_of(grad), make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
     kernels.max_backward(
         winners, gradient.flat, gradient.frame, target.flat, target.frame, shape[3], 0, shape[0],
@@ -104,9 +104,9 @@ def max_pool_backward(
     return target.values
 
 
-def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str = "valid") -> FloatArray:
+def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, edge: str = "cut") -> FloatArray:
     """Mean of each `size`×`size` window, without its padding; parameters and errors as of `max_pool`."""
-    window, found = _window(x, size, stride, padding)
+    window, found = _window(x, size, stride, edge)
     source, target = plane_of(x), _empty_like(x, found)
     kernels.average_windows(
         source.flat, source.frame, target.flat, target.frame, x.shape[3], 0, len(x),
@@ -116,10 +116,10 @@ def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, padding: str 
 
 
 def average_pool_backward(
-    grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, padding: str = "valid"
+    grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, edge: str = "cut"
 ) -> FloatArray:
     """Gradient of `average_pool` with respect to x of `shape`."""
-    window = Window(size=size, stride=stride or size, padding=padding)
+    window = Window(size=size, stride=stride or size, edge=edge)
     gradient, target = plane_of(grad), make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
     kernels.average_backward(
         gradient.flat, gradient.frame, target.flat, target.frame, shape[3], 0, shape[0],

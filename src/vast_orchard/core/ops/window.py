@@ -18,11 +18,11 @@ class Window:
     size: int  # values in a window
     stride: int = 1  # from one window to the next
     dilation: int = 1  # from one value of a window to the next
-    padding: str = "same"  # "same" or "valid"
+    edge: str = "keep"  # "keep" or "cut"
 
     def __post_init__(self) -> None:
-        if self.padding not in ("same", "valid"):
-            raise ShapeError(f"padding is {self.padding!r}.", "Use 'same' or 'valid'.")
+        if self.edge not in ("keep", "cut"):
+            raise ShapeError(f"edge is {self.edge!r}.", "Use 'keep' or 'cut'.")
         if min(self.size, self.stride, self.dilation) < 1:
             raise ShapeError(
                 f"A window has size {self.size}, stride {self.stride} and dilation {self.dilation}.",
@@ -37,16 +37,16 @@ class Window:
     def count(self, length: int) -> int:
         """Windows over an axis of `length`; below 1 when none fits.
 
-        Dumoulin & Visin 2016, "A guide to convolution arithmetic for deep learning", relationships 6 and 8; "same"
+        Dumoulin & Visin 2016, "A guide to convolution arithmetic for deep learning", relationships 6 and 8; "keep"
         gives the number of strides that start inside, as ONNX `SAME_UPPER` does.
         """
-        if self.padding == "same":
+        if self.edge == "keep":
             return -(-length // self.stride)
         return (length - self.extent) // self.stride + 1
 
     def pads(self, length: int) -> tuple[int, int]:
         """Zeros before and after an axis of `length`; of an odd number the larger half comes after."""
-        if self.padding == "valid":
+        if self.edge == "cut":
             return 0, 0
         whole = max((self.count(length) - 1) * self.stride + self.extent - length, 0)
         return whole // 2, whole - whole // 2

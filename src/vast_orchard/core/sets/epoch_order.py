@@ -1,28 +1,32 @@
 """In which order an epoch shows its training pictures, and how often each."""
 
 from collections.abc import Mapping
+from enum import StrEnum
 
 import numpy as np
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.errors import SettingError
 
-__all__ = ["CLASS_DRAWS", "epoch_order", "shown_per_class"]
-
-CLASS_DRAWS = ("none", "balanced")
+__all__ = ["ClassDraws", "epoch_order", "shown_per_class"]
 
 
-def shown_per_class(counts: Mapping[int, int], class_draws: str) -> dict[int, int]:
+class ClassDraws(StrEnum):
+    """How often an epoch shows each class."""
+
+    NONE = "none"  # each picture once
+    BALANCED = "balanced"  # each class equally often
+
+
+def shown_per_class(counts: Mapping[int, int], class_draws: ClassDraws) -> dict[int, int]:
     """How many showings of each class an epoch has; together always as many as there are pictures.
 
     Parameters
     ----------
     counts : mapping of int to int
         Pictures by class; classes without pictures get none.
-    class_draws : {"none", "balanced"}
-        Each picture once, or each class equally often.
+    class_draws : ClassDraws
     """
-    if class_draws == "none":
+    if class_draws is ClassDraws.NONE:
         return dict(counts)
     present = sorted(label for label, count in counts.items() if count)
     total = sum(counts.values())
@@ -32,7 +36,7 @@ def shown_per_class(counts: Mapping[int, int], class_draws: str) -> dict[int, in
     }
 
 
-def epoch_order(labels: Array, seed: int, epoch: int, class_draws: str = "none") -> tuple[Array, Array]:
+def epoch_order(labels: Array, seed: int, epoch: int, class_draws: ClassDraws = ClassDraws.NONE) -> tuple[Array, Array]:
     """Places of the pictures in the order in which an epoch shows them, and how often each was shown before in it.
 
     With balanced draws no picture of a class is shown once more before all of the class were shown.
@@ -41,21 +45,14 @@ def epoch_order(labels: Array, seed: int, epoch: int, class_draws: str = "none")
     ----------
     labels : ndarray, shape (N,), int64
     seed, epoch : int
-    class_draws : {"none", "balanced"}
+    class_draws : ClassDraws
 
     Returns
     -------
     tuple of ndarray, shape (N,), int64, and ndarray, shape (N,), int64
-
-    Raises
-    ------
-    SettingError
-        There is no such way to draw.
     """
-    if class_draws not in CLASS_DRAWS:
-        raise SettingError(f"The drawing of classes is {class_draws!r}.", f"Choose one of {', '.join(CLASS_DRAWS)}.")
     random = np.random.default_rng([seed, epoch, 0])
-    if class_draws == "none":
+    if class_draws is ClassDraws.NONE:
         return random.permutation(len(labels)), np.zeros(len(labels), np.int64)
     present, counts = np.unique(labels, return_counts=True)
     wanted = shown_per_class(dict(zip(present.tolist(), counts.tolist(), strict=True)), class_draws)

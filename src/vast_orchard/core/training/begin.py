@@ -3,16 +3,14 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.layout import check_memory
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
-from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.standardise import ChannelStatistics, scale_statistics
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
-from vast_orchard.core.training.recipe import Recipe
+from vast_orchard.core.training.recipe import Recipe, resolved_recipe
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
 
 __all__ = ["Training", "begin"]
@@ -31,10 +29,9 @@ def begin(
     recipe: Recipe,
     classes: int,
     training: Examples,
-    validation: Examples,
+    validation: Examples | None,
     state: TrainingState | None = None,
     *,
-    description: NetworkDescription | None = None,
     team: Team | None = None,
     memory_bytes: int | None = None,
 ) -> Training:
@@ -44,11 +41,10 @@ def begin(
     ----------
     recipe : Recipe
     classes : int
-    training, validation : Examples
+    training : Examples
+    validation : Examples or None
     state : TrainingState, optional
         Of an epoch to go on from.
-    description : NetworkDescription, optional
-        Instead of the recipe's ready network.
     team : Team, optional
         Threads; their number changes no bit of the result.
     memory_bytes : int, optional
@@ -61,8 +57,7 @@ def begin(
     MemoryShortError
         The training would need more than `memory_bytes`.
     """
-    if description is None:
-        description = ready_network(recipe.network, recipe.preprocessing.input_shape, classes)
+    description = resolved_recipe(recipe, classes).network
     plan(description, classes)
     check_colour(recipe.variation, recipe.preprocessing.channels)
     if memory_bytes is not None:

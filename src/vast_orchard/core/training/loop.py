@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.judging.scores import macro_f1
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
@@ -13,16 +14,11 @@ from vast_orchard.core.pictures.standardise import ChannelStatistics, standardis
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.sets.epoch_order import epoch_order
 from vast_orchard.core.team import Team
-from vast_orchard.core.training.optimizers import clip_by_norm, gradient_norm, make_optimizer
+from vast_orchard.core.training.kept import is_better
+from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradient_norm, make_optimizer
 from vast_orchard.core.training.schedule import learning_rate
-from vast_orchard.core.training.values import (
-    EpochMetrics,
-    EpochResult,
-    Examples,
-    StepResult,
-    TrainingSettings,
-    TrainingState,
-)
+from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
+from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import NonFiniteError, ShapeError
 
 __all__ = ["predict", "train"]
@@ -32,7 +28,19 @@ _JUDGE_BATCH = 64
 
 
 def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team: Team | None = None) -> FloatArray:
-    """Probabilities of shape (N, K) for 8-bit pictures of shape (N, H, W, C)."""
+    """Probabilities of pictures in a network's present state.
+
+    Parameters
+    ----------
+    network : Network
+    pixels : ndarray, shape (N, H, W, C), uint8
+    statistics : ChannelStatistics
+    team : Team, optional
+
+    Returns
+    -------
+    ndarray, shape (N, K), float32
+    """
     frozen = FrozenNetwork(network, team)
     parts = [
         frozen.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics, team))
@@ -42,23 +50,27 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
 
 
 def _validate(
-    frozen: FrozenNetwork, examples: Examples, statistics: ChannelStatistics, team: Team
-) -> tuple[float, float]:
-    """Loss and accuracy, as plain figures: neither smoothed nor weighted."""
-    losses, right = 0.0, 0
+    frozen: FrozenNetwork, examples: Examples, classes: int, statistics: ChannelStatistics, team: Team
+) -> dict[str, float]:
+    """Plain figures: neither smoothed nor weighted."""
+    losses, confusion = 0.0, np.zeros((classes, classes), np.int64)
     for start in range(0, len(examples), _JUDGE_BATCH):
         part = slice(start, start + _JUDGE_BATCH)
         labels = examples.labels[part]
         logits = frozen.logits(standardise(examples.pixels[part], statistics, team))
-        rows, _ = softmax_cross_entropy(logits, soft_targets(labels, logits.shape[1]))
+        rows, _ = softmax_cross_entropy(logits, soft_targets(labels, classes))
         losses += float(rows.sum(dtype=np.float64))
-        right += int((logits.argmax(axis=1) == labels).sum())
-    return losses / len(examples), right / len(examples)
+        np.add.at(confusion, (labels, logits.argmax(axis=1)), 1)
+    return {
+        "validation_loss": losses / len(examples),
+        "validation_accuracy": int(np.trace(confusion)) / len(examples),
+        "validation_macro_f1": macro_f1(confusion),
+    }
 
 
 def _class_weights(labels: Array, classes: int, settings: TrainingSettings) -> FloatArray:
     """What a picture of each class counts; balanced ones are N / (K · pictures of the class)."""
-    if settings.class_weights == "none":
+    if settings.class_weights is ClassWeights.NONE:
         return np.ones(classes)
     return len(labels) / (classes * np.maximum(np.bincount(labels, minlength=classes), 1))
 
@@ -76,7 +88,7 @@ def _check_labels(name: str, examples: Examples, classes: int) -> None:
 def train(
     network: Network,
     training: Examples,
-    validation: Examples,
+    validation: Examples | None,
     statistics: ChannelStatistics,
     variation: Variation,
     settings: TrainingSettings,
@@ -92,7 +104,9 @@ def train(
     ----------
     network : Network
         Freshly built from `settings.seed`; its last layer gives one logit a class.
-    training, validation : Examples
+    training : Examples
+    validation : Examples or None
+        Without any the last state is the one to keep.
     statistics : ChannelStatistics
         Of the training pictures.
     variation : Variation
@@ -115,7 +129,8 @@ def train(
         A set is empty or a label is out of range.
     """
     _check_labels("training", training, network.classes)
-    _check_labels("validation", validation, network.classes)
+    if validation is not None:
+        _check_labels("validation", validation, network.classes)
     state, team = state or TrainingState(), team or Team(1)
     optimizer = make_optimizer(settings)
     if state.epoch:
@@ -151,9 +166,13 @@ def train(
             losses += loss * len(rows)
             right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
-        judged = _validate(FrozenNetwork(network, team), validation, statistics, team)
-        figures = (losses / len(training), right / len(training), *judged, rate)
-        yield _end_epoch(network, state, optimizer.state(), epoch, figures)
+        figures = {"training_loss": losses / len(training), "training_accuracy": right / len(training)}
+        if validation is not None:
+            figures |= _validate(FrozenNetwork(network, team), validation, network.classes, statistics, team)
+        metrics = EpochMetrics(number=epoch, figures={**figures, "learning_rate": rate})
+        result = _end_epoch(metrics, network, optimizer, state, settings)
+        state = result.state
+        yield result
 
 
 def _targets(
@@ -186,29 +205,23 @@ def _clip(network: Network, epoch: int, step: int, settings: TrainingSettings) -
 
 
 def _end_epoch(
-    network: Network,
-    state: TrainingState,
-    optimizer: dict[str, Array],
-    epoch: int,
-    figures: tuple[float, float, float, float, float],
+    metrics: EpochMetrics, network: Network, optimizer: Optimizer, before: TrainingState, settings: TrainingSettings
 ) -> EpochResult:
-    training_loss, training_accuracy, validation_loss, validation_accuracy, rate = figures
+    validation_loss = metrics.figures.get("validation_loss", 0.0)
     if not np.isfinite(validation_loss):
         raise NonFiniteError(
-            f"The validation loss became {validation_loss} in epoch {epoch}.",
+            f"The validation loss became {validation_loss} in epoch {metrics.number}.",
             "Lower the learning rate to a third.",
         )
-    metrics = EpochMetrics(
-        number=epoch,
-        training_loss=training_loss,
-        training_accuracy=training_accuracy,
-        validation_loss=validation_loss,
-        validation_accuracy=validation_accuracy,
-        learning_rate=rate,
+    weights = network.state()
+    kept_before = before.history[before.kept_epoch - 1] if before.kept_epoch else None
+    kept = is_better(metrics, kept_before, settings.keep)
+    state = TrainingState(
+        epoch=metrics.number,
+        network=weights,
+        optimizer=optimizer.state(),
+        kept=weights if kept else before.kept,
+        kept_epoch=metrics.number if kept else before.kept_epoch,
+        history=(*before.history, metrics),
     )
-    state.epoch, state.network, state.optimizer = epoch, network.state(), optimizer
-    state.history.append(metrics)
-    kept = validation_loss < state.best_loss
-    if kept:
-        state.best, state.best_epoch, state.best_loss = state.network, epoch, validation_loss
     return EpochResult(metrics=metrics, kept=kept, state=state)

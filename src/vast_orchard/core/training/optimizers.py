@@ -8,7 +8,7 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.training import _optimizer_kernels as kernels
-from vast_orchard.core.training.values import TrainingSettings
+from vast_orchard.core.training.settings import OptimizerName, TrainingSettings
 
 __all__ = ["Adam", "Momentum", "Optimizer", "RMSprop", "clip_by_norm", "gradient_norm", "make_optimizer"]
 
@@ -128,13 +128,13 @@ class Adam(_Memory):
 def make_optimizer(settings: TrainingSettings) -> Optimizer:
     """The optimizer that the settings ask for."""
     match settings.optimizer:
-        case "sgd":
+        case OptimizerName.SGD:
             return Momentum(settings.momentum, nesterov=settings.nesterov)
-        case "rmsprop":
+        case OptimizerName.RMSPROP:
             return RMSprop()
-        case "adamw":
+        case OptimizerName.ADAMW:
             return Adam(decay=settings.weight_decay)
-        case _:
+        case OptimizerName.ADAM:
             return Adam()
 
 

@@ -1,42 +1,72 @@
 """The ingredients of a training together, as values."""
 
-from dataclasses import asdict, dataclass, field
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
-from vast_orchard.core.network.ready import DEFAULT_NETWORK
+from vast_orchard.core.network.description import (
+    NetworkDescription,
+    description_from_json,
+    description_to_json,
+    resolved,
+)
+from vast_orchard.core.network.ready import DEFAULT_NETWORK, ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.variation import Variation, variation_from_json
-from vast_orchard.core.training.values import TrainingSettings
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.upgrades.recipe import RECIPE_VERSION
 
-__all__ = ["Recipe", "recipe_from_json", "recipe_to_json"]
+__all__ = ["Recipe", "recipe_from_json", "recipe_to_json", "resolved_recipe"]
 
 
-# Optimizers by the names under which version 0.1 stored them.
-_FORMER = {"momentum": "sgd"}
+def _default_network() -> NetworkDescription:
+    return ready_network(DEFAULT_NETWORK)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Recipe:
     """Everything about a training but its pictures."""
 
-    network: str = DEFAULT_NETWORK
+    network: NetworkDescription = field(default_factory=_default_network)
     preprocessing: Preprocessing = field(default_factory=Preprocessing)
     variation: Variation = field(default_factory=Variation)
     settings: TrainingSettings = field(default_factory=TrainingSettings)
 
 
+def resolved_recipe(recipe: Recipe, classes: int) -> Recipe:
+    """The recipe with its network resolved for what it sees and for so many classes: complete in itself.
+
+    Raises
+    ------
+    DescriptionError
+        The network is made for pictures of another shape.
+    """
+    return replace(recipe, network=resolved(recipe.network, recipe.preprocessing.input_shape, classes))
+
+
 def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
     """The recipe as plain JSON values."""
-    return asdict(recipe)
+    return {
+        "version": RECIPE_VERSION,
+        "network": description_to_json(recipe.network),
+        "preprocessing": asdict(recipe.preprocessing),
+        "variation": asdict(recipe.variation),
+        "settings": asdict(recipe.settings),
+    }
 
 
-def recipe_from_json(data: dict[str, Any]) -> Recipe:
-    """Read what `recipe_to_json` wrote."""
-    settings = dict(data["settings"])
-    settings["optimizer"] = _FORMER.get(settings["optimizer"], settings["optimizer"])
+def recipe_from_json(data: Mapping[str, Any]) -> Recipe:
+    """Read what `recipe_to_json` wrote; a network may also be a ready one's name.
+
+    Raises
+    ------
+    SettingError, DescriptionError
+        A value is out of its range, or there is no such network.
+    """
+    network = data["network"]
     return Recipe(
-        network=data["network"],
+        network=ready_network(network) if isinstance(network, str) else description_from_json(network),
         preprocessing=preprocessing_from_json(data["preprocessing"]),
         variation=variation_from_json(data["variation"]),
-        settings=TrainingSettings(**settings),
+        settings=TrainingSettings(**data["settings"]),
     )

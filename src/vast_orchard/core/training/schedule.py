@@ -2,7 +2,7 @@
 
 import math
 
-from vast_orchard.core.training.values import TrainingSettings
+from vast_orchard.core.training.settings import Schedule, TrainingSettings
 
 __all__ = ["learning_rate"]
 
@@ -11,7 +11,7 @@ __all__ = ["learning_rate"]
 _CYCLE_LOW, _CYCLE_END, _CYCLE_TAIL = 0.1, 0.001, 0.1
 
 
-def _one_cycle(done: float) -> float:
+def _rise_and_fall(done: float) -> float:
     half = (1 - _CYCLE_TAIL) / 2
     if done < half:
         return _CYCLE_LOW + (1 - _CYCLE_LOW) * done / half
@@ -25,20 +25,20 @@ def learning_rate(step: int, steps: int, settings: TrainingSettings) -> float:
 
     A linear rise over the first share `warm_up` of the steps keeps the first ones small, while the optimizer's
     estimates are poor (Goyal et al. 2017, section 2.2). Then the schedule: "constant"; "step", a factor every few
-    epochs; "cosine", half a period down to zero (Loshchilov & Hutter 2017, "SGDR", eq. 5); "one-cycle", up and down
-    and then far down (Smith & Topin 2018).
+    epochs; "cosine", half a period down to zero (Loshchilov & Hutter 2017, "SGDR", eq. 5); "rise-and-fall", up and
+    down and then far down (Smith & Topin 2018).
     """
     peak, rise = settings.learning_rate, int(steps * settings.warm_up)
     if step < rise:
         return peak * (step + 1) / rise
     done = (step - rise) / max(1, steps - rise)
     match settings.schedule:
-        case "constant":
+        case Schedule.CONSTANT:
             return peak
-        case "step":
+        case Schedule.STEP:
             drops = int(step * settings.epochs / steps) // settings.step_epochs
             return peak * settings.step_factor**drops
-        case "one-cycle":
-            return peak * _one_cycle(done)
-        case _:
+        case Schedule.RISE_AND_FALL:
+            return peak * _rise_and_fall(done)
+        case Schedule.COSINE:
             return peak * 0.5 * (1 + math.cos(math.pi * done))
