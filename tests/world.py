@@ -7,16 +7,17 @@ from collections.abc import Mapping, Sequence
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
-from vast_orchard.jobs.catalogue import PROGRAM, default_recipe
+from vast_orchard.jobs.catalogue import default_recipe, recipe_of
 from vast_orchard.jobs.context import WorkContext
 from vast_orchard.jobs.dividing import DivideRule, divide
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.starting import RunOrder, start_run
 from vast_orchard.store.field import scope_of, sifted_pictures
 from vast_orchard.store.imports import create_import, get_import
-from vast_orchard.store.jobs import get_job
+from vast_orchard.store.jobs import get_job, job_of
+from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import create_project
-from vast_orchard.store.runs import create_run
 from vast_orchard.store.schema import JobKind, Picture
 from vast_orchard.store.values import JobValue, PictureValue
 
@@ -78,8 +79,9 @@ class World:
         """A waiting run on a fresh split; ids of run and job."""
         with self.context.database.session() as session:
             split = divide(session, project_id, DivideRule())
-            run = create_run(session, project_id, split.id, recipe or small_recipe(), program=PROGRAM)
-            return run.id, start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
+            order = RunOrder(recipe=recipe_of(recipe or small_recipe()), split_id=split.id)
+            run = start_run(session, project_id, order)
+        return run.id, self.job_of(JobKind.TRAIN, run.id)
 
     def run(self, job_id: int) -> JobValue:
         """Do a job here and now, as a worker would, and return how it ended."""
@@ -90,6 +92,20 @@ class World:
         """A job as it stands."""
         with self.context.database.session() as session:
             return get_job(session, job_id)
+
+    def job_of(self, kind: JobKind, subject_id: int, part: str = "") -> int:
+        """The id of the newest job on a subject."""
+        with self.context.database.session() as session:
+            found = job_of(session, kind, subject_id, part)
+        assert found is not None
+        return found.id
+
+    def judge(self, model_id: int, set_name: str) -> JobValue:
+        """Judge a model on a set, here and now."""
+        with self.context.database.session() as session:
+            project = get_model(session, model_id).project_id
+            job = start_job(session, project, JobKind.JUDGE, "Judge", model_id, set_name)
+        return self.run(job)
 
     def run_waiting(self) -> None:
         """Do everything that waits, oldest first."""

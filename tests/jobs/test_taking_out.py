@@ -13,7 +13,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from pyld import jsonld
-from sqlalchemy import select
 
 from tests.pictures import png, zipped
 from tests.world import World, list_pictures
@@ -29,12 +28,14 @@ from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, list_exports
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.ingredients import list_ingredients, save_ingredient
+from vast_orchard.store.ledger import list_runs
+from vast_orchard.store.models import judgement_of
 from vast_orchard.store.parcels import create_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures, picture_detail
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import create_project, list_projects
-from vast_orchard.store.runs import footing, list_runs
-from vast_orchard.store.schema import Checkpoint, IngredientKind, JobKind
+from vast_orchard.store.runs import footing, list_epochs
+from vast_orchard.store.schema import IngredientKind, JobKind
 from vast_orchard.store.splits import folder_sets, get_split, list_splits
 
 _FACTS = DatasetFacts(name="n", description="d", published="2026-11-23", version="1.0.0", classes=["plate"])
@@ -57,7 +58,7 @@ _VOCABULARY = {
 }
 
 
-def _taken_out(world: World, project: int, kind: str = "collection", **options: Any) -> bytes:
+def taken_out(world: World, project: int, kind: str = "collection", **options: Any) -> bytes:
     with world.context.database.session() as session:
         parcel = create_parcel(session, project, kind, "out.zip", options)
         job = start_job(session, project, JobKind.TAKE_OUT, "Take out", parcel.id)
@@ -70,7 +71,7 @@ def _taken_out(world: World, project: int, kind: str = "collection", **options: 
     return data
 
 
-def _brought_back(world: World, archive: bytes) -> Any:
+def brought_back(world: World, archive: bytes) -> Any:
     upload = world.upload({"p.zip": archive})
     with world.context.database.session() as session:
         project = create_project(session, "on its way")
@@ -105,9 +106,9 @@ def _crowd(world: World) -> int:
 
 
 @pytest.mark.parametrize("by_set", [False, True])
-def test_a_collection_that_was_taken_out_comes_in_the_same(world: World, by_set: bool) -> None:
+def test_a_collection_that_wastaken_out_comes_in_the_same(world: World, by_set: bool) -> None:
     project = _crowd(world)
-    data = _taken_out(world, project, by_set=by_set)
+    data = taken_out(world, project, by_set=by_set)
     again = world.project("Again")
     world.bring_in(again, {"out.zip": data})
     assert _facts(world, again) == _facts(world, project)
@@ -120,7 +121,7 @@ def test_a_collection_that_was_taken_out_comes_in_the_same(world: World, by_set:
     assert orders[0] == orders[1]
     assert groups[0] == groups[1]
     # And out once more: the same pictures in the same places.
-    names = [sorted(zipfile.ZipFile(io.BytesIO(z)).namelist()) for z in (data, _taken_out(world, again, by_set=by_set))]
+    names = [sorted(zipfile.ZipFile(io.BytesIO(z)).namelist()) for z in (data, taken_out(world, again, by_set=by_set))]
     assert names[0] == names[1]
 
 
@@ -129,7 +130,7 @@ def test_the_order_of_classes_goes_along(world: World) -> None:
     world.bring_in(project, {"rime/1.png": png(1)})
     world.bring_in(project, {"plate/2.png": png(2)})
     again = world.project("Again")
-    world.bring_in(again, {"out.zip": _taken_out(world, project)})
+    world.bring_in(again, {"out.zip": taken_out(world, project)})
     with world.context.database.session() as session:
         assert [entry.name for entry in list_classes(session, again)] == ["rime", "plate"]
 
@@ -143,7 +144,7 @@ def test_some_pictures_and_the_sets_of_a_split(world: World) -> None:
     with world.context.database.session() as session:
         split = list_splits(session, project)[0]
     chosen = world.picture_ids(project)[:7]
-    archive = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, picture_ids=chosen, split=split.id, by_set=True)))
+    archive = zipfile.ZipFile(io.BytesIO(taken_out(world, project, picture_ids=chosen, split=split.id, by_set=True)))
     rows = list(csv.DictReader(io.StringIO(archive.read("pictures.csv").decode())))
     assert len(rows) == 7
     with world.context.database.session() as session:
@@ -168,7 +169,7 @@ def _iris(node: Any) -> set[str]:
 
 def test_the_metadata_are_croissant(world: World) -> None:
     project = _crowd(world)
-    archive = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, creator="Ridge Station", licence="CC0-1.0")))
+    archive = zipfile.ZipFile(io.BytesIO(taken_out(world, project, creator="Ridge Station", licence="CC0-1.0")))
     metadata = json.loads(archive.read("croissant.json"))
     expanded = jsonld.expand(metadata)
     assert _iris(expanded) <= _VOCABULARY, _iris(expanded) - _VOCABULARY
@@ -253,8 +254,9 @@ def _trained(world: World) -> int:
     _, job = world.run_job(project)
     assert world.run(job).state == "done"
     with world.context.database.session() as session:
-        run = list_runs(session, project)[0]
-        export = create_export(session, project, run.id)
+        run = list_runs(session, project).runs[0]
+        assert run.model is not None
+        export = create_export(session, project, run.model.id)
         made = start_job(session, project, JobKind.EXPORT, "Export", export.id)
     assert world.run(made).state == "done"
     first = world.picture_ids(project)
@@ -274,12 +276,13 @@ def _state(world: World, project: int) -> dict[str, Any]:
     """All of a project that a person can see, without the numbers that only this database knows."""
     with world.context.database.session() as session:
         names = {entry.id: entry.name for entry in list_classes(session, project)}
-        run = list_runs(session, project)[0]
+        run = list_runs(session, project).runs[0]
         splits = list_splits(session, project)
         split = splits[0]
-        kept = session.scalars(select(Checkpoint).where(Checkpoint.run_id == run.id)).all()
+        model = run.model
+        assert model is not None
         pictures = list_pictures(session, project, split.id)
-        outcomes = list_outcomes(session, run.id, "validation", [], wrong_only=False, limit=500)
+        outcomes = list_outcomes(session, model, "validation", [], wrong_only=False, limit=500)
         return {
             "pictures": sorted((p.sha256, p.name, names.get(p.class_id or 0), p.set_name, p.note) for p in pictures),
             "bin": sorted(p.sha256 for p in list_bin(session, project, 100)),
@@ -291,11 +294,14 @@ def _state(world: World, project: int) -> dict[str, Any]:
                 run.number,
                 run.state,
                 run.recipe,
-                run.kept_epoch,
-                run.judgements,
+                run.ended_by,
+                run.ending,
+                run.ended_at,
                 run.counts,
-                run.epochs,
-                run.ended_because,
+                run.figures,
+                list_epochs(session, run.id),
+                (model.epoch, model.digest, model.looks, model.frozen),
+                [judgement_of(session, model.id, name) for name in ("training", "validation", "test")],
             ),
             "classes of the run": [(names[c["id"]], c["sign"]) for c in run.classes],
             "outcomes": sorted(
@@ -309,15 +315,15 @@ def _state(world: World, project: int) -> dict[str, Any]:
                 (x.name, x.version, x.value) for x in list_ingredients(session, project, IngredientKind.VARIATION)
             ],
             "footing": footing(session, run.id),
-            "weights": {c.kind: world.context.store.read(c.path) for c in kept},
-            "packs": [world.context.store.read(str(e.path)) for e in list_exports(session, run.id)],
+            "weights": [world.context.store.read(str(path)) for path in (run.state_path, model.path)],
+            "packs": [world.context.store.read(str(e.path)) for e in list_exports(session, model.id)],
         }
 
 
 def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
     project = _trained(world)
-    archive = _taken_out(world, project, "project")
-    back, ended = _brought_back(world, archive)
+    archive = taken_out(world, project, "project")
+    back, ended = brought_back(world, archive)
     assert ended.state == "done", ended.error
     before, after = _state(world, project), _state(world, back)
     # The archive counts as brought in again now, and nothing else differs.
@@ -342,7 +348,7 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
         (lambda m: {"plate/1.png": png(1)}, "not a project's archive"),
         (lambda m: {k: v for k, v in m.items() if k != "project.json"}, "cut short"),
         (lambda m: {**m, "../evil": b"x"}, "not a project's archive"),
-        (lambda m: {**m, "project.json": m["project.json"].replace(b'"version": 1', b'"version": 9')}, "version 9"),
+        (lambda m: {**m, "project.json": m["project.json"].replace(b'"version": 2', b'"version": 9')}, "version 9"),
         (lambda m: {k: png(500) if k.startswith("pictures/") else v for k, v in m.items()}, "was changed"),
         (lambda m: {k: v for k, v in m.items() if not k.startswith("pictures/")}, "lacks a picture"),
         (lambda m: {**m, "records/class.jsonl": b"[1]\n"}, "is none"),
@@ -358,9 +364,9 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
 def test_a_wrong_archive_brings_nothing_back(world: World, change: Any, words: str) -> None:
     project = world.project()
     world.bring_in(project, {"plate/1.png": png(1), "plate/2.png": png(2)})
-    good = zipfile.ZipFile(io.BytesIO(_taken_out(world, project, "project")))
+    good = zipfile.ZipFile(io.BytesIO(taken_out(world, project, "project")))
     members = change({name: good.read(name) for name in good.namelist()})
-    _, ended = _brought_back(world, zipped(members))
+    _, ended = brought_back(world, zipped(members))
     assert ended.state == "failed"
     assert words in str(ended.error)
     with world.context.database.session() as session:
@@ -371,9 +377,9 @@ def test_a_wrong_archive_brings_nothing_back(world: World, change: Any, words: s
 def test_an_archive_that_is_cut_anywhere_brings_nothing_back(world: World) -> None:
     project = world.project()
     world.bring_in(project, {"plate/1.png": png(1)})
-    data = _taken_out(world, project, "project")
+    data = taken_out(world, project, "project")
     for length in range(0, len(data), max(1, len(data) // 12)):
-        _, ended = _brought_back(world, data[:length])
+        _, ended = brought_back(world, data[:length])
         assert ended.state == "failed"
         assert ended.error and "defect" not in ended.error and "went wrong in the program" not in ended.error
     with world.context.database.session() as session:

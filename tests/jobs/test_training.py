@@ -1,5 +1,9 @@
 """Runs through the records: snapshots, epochs, stopping, and going on after a worker died."""
 
+import hashlib
+import io
+import json
+import zipfile
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -9,6 +13,7 @@ import numpy as np
 import pytest
 from safetensors.numpy import load
 from sqlalchemy import text
+from sqlalchemy.exc import IntegrityError
 
 from tests.pictures import png
 from tests.world import World, small_recipe
@@ -16,28 +21,31 @@ from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError
 from vast_orchard.jobs import training
-from vast_orchard.jobs.catalogue import PROGRAM
+from vast_orchard.jobs.catalogue import recipe_of
+from vast_orchard.jobs.digests import fill_digests
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.starting import RunOrder, start_run
 from vast_orchard.store.actions import label_pictures
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, get_export
 from vast_orchard.store.jobs import ask_stop, hold_lease, take_job
-from vast_orchard.store.predictions import list_outcomes
-from vast_orchard.store.runs import (
-    add_epoch,
+from vast_orchard.store.models import (
     add_look,
     check_look,
-    checkpoint_path,
-    create_run,
-    footing,
-    get_run,
+    get_model,
+    judged_sets,
     judgement_of,
-    set_checkpoint,
+    keep_state,
+    set_digest,
+    store_judgement,
 )
-from vast_orchard.store.schema import JobKind
+from vast_orchard.store.predictions import list_outcomes
+from vast_orchard.store.run_states import begin_run, end_run
+from vast_orchard.store.runs import add_epoch, footing, get_run, list_epochs, set_last_state
+from vast_orchard.store.schema import JobKind, RunEnding
 from vast_orchard.store.splits import create_split
-from vast_orchard.store.values import RunValue
+from vast_orchard.store.values import EpochValue, ModelValue, RunValue
 from vast_orchard.types import SetName
 
 
@@ -55,30 +63,52 @@ def _run(world: World, run_id: int) -> RunValue:
 
 
 def _weights(world: World, run_id: int, kind: str) -> dict[str, np.ndarray[Any, Any]]:
-    with world.context.database.session() as session:
-        path = checkpoint_path(session, run_id, kind)
+    run = _run(world, run_id)
+    path = run.state_path if kind == "last" else _model(run).path
     assert path is not None
     return load(world.context.store.read(path))
+
+
+def _model(run: RunValue) -> ModelValue:
+    assert run.model is not None
+    return run.model
+
+
+def _epochs(world: World, run_id: int) -> list[EpochValue]:
+    with world.context.database.session() as session:
+        return list(list_epochs(session, run_id))
+
+
+def _judged(world: World, run: RunValue, set_name: str = "validation") -> dict[str, Any]:
+    with world.context.database.session() as session:
+        found = judgement_of(session, _model(run).id, set_name)
+    assert found is not None
+    return found
 
 
 def test_a_run_from_start_to_judgement(world: World, project: int) -> None:
     run_id, job = world.run_job(project)
     assert world.run(job).state == "done"
     run = _run(world, run_id)
-    assert [epoch.number for epoch in run.epochs] == [1, 2]
-    losses = [epoch.validation_loss for epoch in run.epochs]
-    assert run.kept_epoch == 1 + losses.index(min(losses))
-    assert str(run.ended_because).startswith("All 2 epochs done. Epoch")
-    judged = run.judgements["validation"]
+    epochs, model = _epochs(world, run_id), _model(run)
+    assert [epoch.number for epoch in epochs] == [1, 2]
+    losses = [epoch.figures["validation_loss"] for epoch in epochs]
+    assert model.epoch == 1 + losses.index(min(losses))
+    assert (run.state, run.ended_by, run.ending) == ("ended", "epochs", {"done": 2, "epochs": 2})
+    assert (model.frozen, run.epochs_done) == (True, 2)
+    assert run.figures == epochs[model.epoch - 1].figures
+    assert model.digest == _digest_by_hand(_weights(world, run_id, "kept"))
+    judged = _judged(world, run)
+    assert run.validation == {key: value for key, value in judged.items() if key not in ("classes", "confusion")}
     assert judged["count"] == run.counts["validation"]
     assert sum(map(sum, judged["confusion"])) == judged["count"]
     with world.context.database.session() as session:
-        everything = list_outcomes(session, run_id, "validation", [], wrong_only=False, limit=1000)
+        everything = list_outcomes(session, model, "validation", [], wrong_only=False, limit=1000)
     assert sum(o.true_class == o.predicted_class for o in everything) == judged["right"]
     surprise = [outcome.loss for outcome in everything]
     assert surprise == sorted(surprise, reverse=True)
     # Accuracy at the kept epoch, as the loop saw it, is what the judgement says.
-    assert judged["accuracy"] == pytest.approx(run.epochs[run.kept_epoch - 1].validation_accuracy)
+    assert judged["accuracy"] == pytest.approx(run.figures["validation_accuracy"])
 
 
 def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
@@ -89,18 +119,19 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
     broken, job = world.run_job(project, small_recipe(epochs=4))
     stored = 0
 
-    def dies(session: Any, run_id: int, kind: str, epoch: int, path: str) -> Any:
+    def dies(session: Any, run_id: int, epoch: int, path: str) -> Any:
         nonlocal stored
         if epoch == 3:
             raise DatabaseGoneError("The database does not answer.", "")
         stored = epoch
-        return set_checkpoint(session, run_id, kind, epoch, path)
+        return set_last_state(session, run_id, epoch, path)
 
-    monkeypatch.setattr(training, "set_checkpoint", dies)
+    monkeypatch.setattr(training, "set_last_state", dies)
     with pytest.raises(DatabaseGoneError):
         perform(world.context, job)
     assert stored == 2
-    assert len(_run(world, broken).epochs) == 2
+    assert len(_epochs(world, broken)) == 2
+    assert _run(world, broken).state == "training"
     monkeypatch.undo()
     assert world.run(job).state == "done"
     for kind in ("last", "kept"):
@@ -108,7 +139,8 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
         assert one.keys() == two.keys()
         for name, value in one.items():
             np.testing.assert_array_equal(value, two[name])
-    assert _run(world, whole).epochs == _run(world, broken).epochs
+    assert _epochs(world, whole) == _epochs(world, broken)
+    assert _model(_run(world, whole)).digest == _model(_run(world, broken)).digest
 
 
 def test_a_worker_that_lost_its_lease_writes_nothing_more(
@@ -124,8 +156,8 @@ def test_a_worker_that_lost_its_lease_writes_nothing_more(
     monkeypatch.setattr(training, "hold_lease", stolen)
     perform(world.context, job)
     assert world.job(job).state == "running"
-    assert _run(world, run_id).epochs == []
-    assert _run(world, run_id).kept_epoch is None
+    assert _epochs(world, run_id) == []
+    assert _run(world, run_id).model is None
 
 
 def test_stopping_keeps_the_best_so_far_and_judges_it(
@@ -133,17 +165,17 @@ def test_stopping_keeps_the_best_so_far_and_judges_it(
 ) -> None:
     run_id, job = world.run_job(project, small_recipe(epochs=50))
 
-    def stop_after_two(session: Any, run: int, figures: Any, kept: int) -> None:
-        add_epoch(session, run, figures, kept)
-        if figures["number"] == 2:
+    def stop_after_two(session: Any, run: int, number: int, figures: Any, **more: Any) -> None:
+        add_epoch(session, run, number, figures, **more)
+        if number == 2:
             ask_stop(session, job)
 
     monkeypatch.setattr(training, "add_epoch", stop_after_two)
     assert world.run(job).state == "stopped"
     run = _run(world, run_id)
-    assert len(run.epochs) == 2
-    assert str(run.ended_because).startswith("Stopped by hand in epoch 3 of 50. Epoch")
-    assert run.judgements["validation"]["count"] == run.counts["validation"]
+    assert run.epochs_done == 2
+    assert (run.ended_by, run.ending) == ("stopped", {"done": 2, "epochs": 50})
+    assert _judged(world, run)["count"] == run.counts["validation"]
 
 
 def test_the_snapshot_stays_and_the_footing_counts_what_changed(world: World, project: int) -> None:
@@ -169,22 +201,22 @@ def test_the_snapshot_stays_and_the_footing_counts_what_changed(world: World, pr
 def test_the_test_set_stays_shut_until_a_look_is_counted(world: World, project: int) -> None:
     run_id, job = world.run_job(project)
     world.run(job)
+    model = _model(_run(world, run_id))
     with world.context.database.session() as session:
-        assert judgement_of(session, run_id, "test") is None
-        assert list_outcomes(session, run_id, "test", [], wrong_only=False, limit=10) == []
+        assert judgement_of(session, model.id, "test") is None
+        assert list_outcomes(session, model, "test", [], wrong_only=False, limit=10) == []
         with pytest.raises(ConflictError, match="only when the look is counted"):
-            check_look(session, run_id, None)
-        look = add_look(session, run_id, "test")
-        check_look(session, run_id, look)
-        assert get_run(session, run_id).looks == 1
-        assert "test" not in get_run(session, run_id).judgements
+            check_look(session, model.id, None)
+        look = add_look(session, model.id, "test")
+        check_look(session, model.id, look)
+        assert get_model(session, model.id).looks == 1
 
 
 def test_an_export_is_proven_on_files_of_the_project(world: World, project: int) -> None:
     run_id, job = world.run_job(project)
     world.run(job)
     with world.context.database.session() as session:
-        export = create_export(session, project, run_id)
+        export = create_export(session, project, _model(get_run(session, run_id)).id)
     with world.context.database.session() as session:
         export_job = start_job(session, project, JobKind.EXPORT, "Export", export.id)
     assert world.run(export_job).state == "done"
@@ -194,6 +226,12 @@ def test_an_export_is_proven_on_files_of_the_project(world: World, project: int)
     assert done.proof["pictures"] == 32
     assert done.proof["max_abs_difference"] <= 1e-4
     assert world.context.store.exists(str(done.path))
+    model = _model(_run(world, run_id))
+    assert (done.epoch, done.digest) == (model.epoch, model.digest)
+    with zipfile.ZipFile(io.BytesIO(world.context.store.read(str(done.path)))) as pack:
+        origin = json.loads(pack.read("model.json"))["origin"]
+    assert origin["weights_sha256"] == model.digest
+    assert origin["validation"]["count"] == _judged(world, _run(world, run_id))["count"]
 
 
 @pytest.mark.parametrize(
@@ -214,7 +252,7 @@ def test_a_split_that_cannot_teach_is_refused(world: World, sets: dict[int, SetN
     members = {ids[place]: name for place, name in sets.items()}
     with world.context.database.session() as session, pytest.raises(ConflictError, match=words):
         split = create_split(session, project, method="random", shares={}, seed=1, members=members)
-        create_run(session, project, split.id, small_recipe(), program=PROGRAM)
+        start_run(session, project, RunOrder(recipe=recipe_of(small_recipe()), split_id=split.id))
 
 
 def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
@@ -225,7 +263,10 @@ def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
     failed = world.run(job)
     assert failed.state == "failed"
     assert "Choose a batch size of at most" in str(failed.error)
-    assert str(_run(world, run_id).ended_because).startswith("Not begun: A batch of 16 needs about")
+    run = _run(world, run_id)
+    assert (run.ended_by, run.model) == ("failed", None)
+    assert str((run.ending or {})["what"]).startswith("A batch of 16 needs about")
+    assert str((run.ending or {})["mend"]).startswith("Choose a batch size of at most")
 
 
 def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
@@ -250,9 +291,9 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     assert failed.state == "failed"
     assert "In epoch 2, step 1, conv_1 left the numbers" in str(failed.error)
     run = _run(world, run_id)
-    assert (len(run.epochs), run.kept_epoch) == (1, 1)
-    assert "Epoch 1 is kept" in str(run.ended_because)
-    assert run.judgements["validation"]["count"] == run.counts["validation"]
+    assert (run.epochs_done, _model(run).epoch, run.ended_by) == (1, 1, "failed")
+    assert str((run.ending or {})["what"]).startswith("In epoch 2, step 1, conv_1 left the numbers")
+    assert _judged(world, run)["count"] == run.counts["validation"]
     assert all(np.isfinite(value).all() for value in _weights(world, run_id, "last").values())
 
 
@@ -261,11 +302,19 @@ def test_a_pointer_moves_when_its_file_lies_there_and_not_before(
 ) -> None:
     pointed: list[bool] = []
 
-    def watched(session: Any, run_id: int, kind: str, epoch: int, path: str) -> Any:
-        pointed.append(world.context.store.exists(path) and bool(load(world.context.store.read(path))))
-        return set_checkpoint(session, run_id, kind, epoch, path)
+    def lies_there(path: str) -> bool:
+        return world.context.store.exists(path) and bool(load(world.context.store.read(path)))
 
-    monkeypatch.setattr(training, "set_checkpoint", watched)
+    def watched(session: Any, run_id: int, epoch: int, path: str) -> Any:
+        pointed.append(lies_there(path))
+        return set_last_state(session, run_id, epoch, path)
+
+    def watched_model(session: Any, run_id: int, *, path: str, **more: Any) -> Any:
+        pointed.append(lies_there(path))
+        return keep_state(session, run_id, path=path, **more)
+
+    monkeypatch.setattr(training, "set_last_state", watched)
+    monkeypatch.setattr(training, "keep_state", watched_model)
     _, job = world.run_job(project)
     world.run(job)
     assert len(pointed) >= 3
@@ -277,11 +326,12 @@ def test_a_look_at_another_run_opens_nothing(world: World, project: int) -> None
     world.run(job)
     two, job = world.run_job(project)
     world.run(job)
+    first, second = (_model(_run(world, run)).id for run in (one, two))
     with world.context.database.session() as session:
-        look = add_look(session, one, "test")
-        check_look(session, one, look)
+        look = add_look(session, first, "test")
+        check_look(session, first, look)
         with pytest.raises(ConflictError, match="only when the look is counted"):
-            check_look(session, two, look)
+            check_look(session, second, look)
 
 
 def test_the_probability_of_an_answer_is_the_largest_there_is(world: World, project: int) -> None:
@@ -289,8 +339,8 @@ def test_the_probability_of_an_answer_is_the_largest_there_is(world: World, proj
     world.run(job)
     with world.context.database.session() as session:
         rows = session.execute(
-            text("select p, probabilities, predicted_class, true_class, loss from prediction where run_id = :run"),
-            {"run": run_id},
+            text("select p, probabilities, predicted_class, true_class, loss from prediction where model_id = :model"),
+            {"model": _model(_run(world, run_id)).id},
         ).all()
     classes = [entry["id"] for entry in _run(world, run_id).classes]
     assert rows
@@ -299,3 +349,112 @@ def test_the_probability_of_an_answer_is_the_largest_there_is(world: World, proj
         assert p == pytest.approx(max(probabilities), abs=1e-6)
         assert classes[probabilities.index(max(probabilities))] == predicted
         assert loss == pytest.approx(-np.log(probabilities[classes.index(truth)]), abs=1e-4)
+
+
+def _digest_by_hand(weights: dict[str, np.ndarray[Any, Any]]) -> str:
+    parts = [f"{n} {v.dtype.str} {v.shape} ".encode() + v.tobytes() for n, v in sorted(weights.items())]
+    return hashlib.sha256(b"".join(parts)).hexdigest()
+
+
+def test_the_test_set_is_not_asked_while_a_run_may_still_keep_another_state(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What was judged after the first epoch would stand as the score of a model that is another by then."""
+    run_id, job = world.run_job(project, small_recipe(epochs=3))
+
+    judges: list[int] = []
+
+    def looks_meanwhile(session: Any, run: int, number: int, figures: Any, **more: Any) -> None:
+        add_epoch(session, run, number, figures, **more)
+        if number > 1:
+            return
+        model = _model(get_run(session, run))
+        assert not model.frozen
+        with pytest.raises(ConflictError, match="has not ended, so what it will keep is not known yet"):
+            add_look(session, model.id, "test")
+        judges.append(start_job(session, project, JobKind.JUDGE, "Judge", model.id, "test"))
+
+    monkeypatch.setattr(training, "add_epoch", looks_meanwhile)
+    assert world.run(job).state == "done"
+    run = _run(world, run_id)
+    # A judging that was asked for by another way judges what was kept in the end.
+    assert world.run(judges[0]).state == "done"
+    with world.context.database.session() as session:
+        outcomes = list_outcomes(session, _model(run), "test", [], wrong_only=False, limit=1000)
+    right = sum(outcome.true_class == outcome.predicted_class for outcome in outcomes)
+    assert _judged(world, run, "test")["right"] == right
+    assert len(outcomes) == run.counts["test"]
+
+
+def test_a_judgement_is_of_one_state_and_goes_with_it(world: World, project: int) -> None:
+    run_id, job = world.run_job(project)
+    world.run(job)
+    model = _model(_run(world, run_id))
+    with world.context.database.session() as session:
+        assert judged_sets(session, model.id) == {"validation"}
+    # While it stands the database lets no other state take its place.
+    with pytest.raises(IntegrityError), world.context.database.session() as session:
+        session.execute(text("update model set digest = repeat('0', 64) where id = :id"), {"id": model.id})
+    with world.context.database.session() as session:
+        keep_state(session, run_id, epoch=9, digest="f" * 64, path="runs/9/kept-00009.safetensors")
+    with world.context.database.session() as session:
+        assert judged_sets(session, model.id) == set()
+        assert list_outcomes(session, model, "validation", [], wrong_only=False, limit=10) == []
+        # Scores of the state before come too late.
+        with pytest.raises(ConflictError, match="went on while it was judged"):
+            store_judgement(session, model, "validation", {"count": 1})
+
+
+def test_a_run_that_was_stopped_before_it_began_says_so(world: World, project: int) -> None:
+    run_id, job = world.run_job(project)
+    with world.context.database.session() as session:
+        ask_stop(session, job)
+    run = _run(world, run_id)
+    assert (run.state, run.ended_by, run.ending) == ("ended", "stopped", {"done": 0, "epochs": 2})
+    assert run.model is None
+
+
+def test_a_run_that_ended_is_judged_by_whoever_takes_its_job_over(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run_id, job = world.run_job(project)
+
+    def dies(*_: Any) -> None:
+        raise DatabaseGoneError("The database does not answer.", "")
+
+    monkeypatch.setattr(training, "judge_model", dies)
+    with pytest.raises(DatabaseGoneError):
+        perform(world.context, job)
+    monkeypatch.undo()
+    run = _run(world, run_id)
+    assert (run.state, run.validation) == ("ended", None)
+    monkeypatch.setattr(training, "begin", dies)  # nothing is trained again
+    assert world.run(job).state == "done"
+    assert _run(world, run_id).validation is not None
+
+
+def test_runs_end_once_and_never_leave_their_end(world: World, project: int) -> None:
+    run_id, job = world.run_job(project)
+    world.run(job)
+    with world.context.database.session() as session:
+        assert not end_run(session, run_id, RunEnding.STOPPED)
+        begin_run(session, run_id)
+        assert (get_run(session, run_id).state, get_run(session, run_id).ended_by) == ("ended", "epochs")
+    for wrong in ("state = 'training'", "ended_by = null", "ended_by = 'bored'", "state = 'lost'"):
+        with pytest.raises(IntegrityError), world.context.database.session() as session:
+            session.execute(text(f"update run set {wrong} where id = :id"), {"id": run_id})
+
+
+def test_weights_of_an_earlier_version_are_named_once(world: World, project: int) -> None:
+    run_id, job = world.run_job(project)
+    world.run(job)
+    known = _model(_run(world, run_id))
+    with world.context.database.session() as session:
+        session.execute(text("update judgement set digest = null"))
+        session.execute(text("update model set digest = null"))
+    assert fill_digests(world.context) == 1
+    assert _model(_run(world, run_id)).digest == known.digest
+    assert fill_digests(world.context) == 0
+    with world.context.database.session() as session:
+        set_digest(session, known.id, "0" * 64)
+        assert session.execute(text("select distinct digest from judgement")).scalars().all() == [known.digest]

@@ -45,7 +45,7 @@ def gates(settings: Settings) -> Sequence[Gate]:
     files, tries, body = settings.upload_file_limit_mb, settings.try_limit_mb, settings.body_limit_mb
     return (
         Gate(methods="PUT", paths="/api/uploads/[^/]*/files", at_once=4, waiting=64, patience_s=10, body_mb=files),
-        Gate(methods="POST", paths="/api/runs/[^/]*/try", at_once=1, waiting=8, patience_s=20, body_mb=tries),
+        Gate(methods="POST", paths="/api/models/[^/]*/try", at_once=1, waiting=8, patience_s=20, body_mb=tries),
         # What the quick process does, one at a time, or what only reads a file.
         Gate(
             methods="GET|POST",

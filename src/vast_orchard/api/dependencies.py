@@ -13,11 +13,12 @@ from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.database import Database
+from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
-from vast_orchard.store.values import ProjectName, RunValue
+from vast_orchard.store.values import ModelValue, ProjectName, RunValue
 
-__all__ = ["LARGEST_ID", "Parts", "PartsOf", "ProjectOf", "RunOf", "SessionOf", "WindowOf"]
+__all__ = ["LARGEST_ID", "ModelOf", "Parts", "PartsOf", "ProjectOf", "RunOf", "SessionOf", "WindowOf"]
 
 LARGEST_ID = 2**31 - 1
 
@@ -67,5 +68,12 @@ def _run(session: SessionOf, run_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) 
     return run
 
 
+def _model(session: SessionOf, model_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ModelValue:
+    model = get_model(session, model_id)
+    get_project(session, model.project_id)
+    return model
+
+
+ModelOf = Annotated[ModelValue, Depends(_model)]
 ProjectOf = Annotated[ProjectName, Depends(_project)]
 RunOf = Annotated[RunValue, Depends(_run)]

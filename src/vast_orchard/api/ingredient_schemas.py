@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field
 
 from vast_orchard.api.dependencies import LARGEST_ID
-from vast_orchard.api.run_schemas import PreprocessingBody, VariationBody
+from vast_orchard.api.recipe_schemas import PreprocessingBody, VariationBody
 from vast_orchard.api.schemas import Read, Write
 
 __all__ = [

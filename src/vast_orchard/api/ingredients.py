@@ -17,7 +17,7 @@ from vast_orchard.api.ingredient_schemas import (
     SizeRead,
     VariationSheetCreate,
 )
-from vast_orchard.api.run_schemas import VariationBody
+from vast_orchard.api.recipe_schemas import VariationBody
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.catalogue import (
     answered_variation,

@@ -1,135 +1,54 @@
-"""What goes over the wire of runs, judgements and exports."""
+"""What goes over the wire of runs and groups of runs."""
 
 import datetime as dt
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from vast_orchard.api.schemas import Read, Write
+from vast_orchard.api.model_schemas import ModelClassRead, ModelRead
+from vast_orchard.api.recipe_schemas import RecipeCreate, RecipeRead
+from vast_orchard.api.schemas import Read, RecordId, Write
 
 __all__ = [
-    "AnswerRead",
-    "ClassScoresRead",
     "EpochRead",
-    "ExportRead",
     "FootingRead",
-    "JudgementRead",
     "LayerRead",
-    "LookCreate",
-    "LookRead",
+    "LedgerRead",
     "NetworkRead",
-    "OperationBody",
-    "OutcomeRead",
-    "PreprocessingBody",
-    "RecipeBody",
-    "RunClassRead",
     "RunCreate",
+    "RunGroupCreate",
+    "RunGroupRead",
+    "RunNetworkRead",
     "RunRead",
-    "TrainingBody",
-    "VariationBody",
 ]
-
-
-class PreprocessingBody(Write):
-    """See `core.pictures.preprocessing`."""
-
-    size: int
-    fit: Literal["distort", "border", "middle"] = "distort"
-    colour: Literal["rgb", "grey"]
-    ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
-    border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
-    scale: Literal["deviation", "unit", "signed"] = "deviation"
-    views: Literal["one", "mirrored", "turned"] = "one"
-
-
-class OperationBody(Write):
-    """One operation with how often and how far."""
-
-    kind: str
-    probability: float
-    low: float = 0.0
-    high: float = 0.0
-
-
-class VariationBody(Write):
-    """See `core.pictures.variation`."""
-
-    operations: list[OperationBody] = Field(max_length=40)
-    strength: float = 1.0
-    drawn: int = 0
-
-
-class TrainingBody(Write):
-    """See `core.training.values`."""
-
-    epochs: int
-    batch_size: int
-    learning_rate: float
-    seed: int
-    optimizer: Literal["adam", "adamw", "rmsprop", "sgd"] = "adam"
-    momentum: float = 0.9
-    nesterov: bool = False
-    weight_decay: float = 0.01
-    schedule: Literal["cosine", "constant", "one-cycle", "step"] = "cosine"
-    warm_up: float = 0.05
-    step_epochs: int = 10
-    step_factor: float = 0.1
-    clip_norm: float = 0.0
-    label_smoothing: float = 0.0
-    class_weights: Literal["none", "balanced"] = "none"
-    class_draws: Literal["none", "balanced"] = "none"
-
-
-class RecipeBody(Write):
-    """Everything about a training but its pictures."""
-
-    network: str
-    preprocessing: PreprocessingBody
-    variation: VariationBody
-    settings: TrainingBody
 
 
 class RunCreate(Write):
     """What to train; what is left out takes the newest split and the defaults."""
 
-    split_id: int | None = None
-    variation_id: int | None = Field(None, ge=1, le=2**31 - 1, description="Kept by name; instead of the recipe's.")
-    preprocessing_id: int | None = Field(None, ge=1, le=2**31 - 1, description="The same.")
-    recipe: RecipeBody | None = None
+    split_id: RecordId | None = None
+    group_id: RecordId | None = None
+    recipe: RecipeCreate | None = None
 
 
 class EpochRead(Read):
-    """One epoch's figures."""
+    """One epoch's figures, by name."""
 
     number: int
-    training_loss: float
-    training_accuracy: float
-    validation_loss: float
-    validation_accuracy: float
-    learning_rate: float
+    figures: dict[str, float]
 
 
-class RunClassRead(BaseModel):
-    """A class as it was when the run started."""
+class EndingRead(BaseModel):
+    """The numbers of a run's ending."""
 
-    id: int
-    name: str
-    sign: str
-
-
-class ClassScoresRead(BaseModel):
-    """Scores of one class; null where there is nothing to divide by."""
-
-    precision: float | None
-    recall: float | None
-    f1: float | None
-    count: int
-    predicted: int
-    right: int
+    done: int = Field(description="Epochs that were done.")
+    epochs: int = Field(description="Epochs that were asked for.")
+    what: str = Field("", description="Of a failure: what happened.")
+    mend: str = Field("", description="Of a failure: what to do.")
 
 
-class JudgementRead(BaseModel):
-    """Scores on one set, with their counts."""
+class ValidationRead(BaseModel):
+    """Scores of a run's model on its validation set, without those of each class."""
 
     count: int
     right: int
@@ -140,31 +59,71 @@ class JudgementRead(BaseModel):
     macro_precision: float
     macro_recall: float
     macro_f1: float
-    classes: list[ClassScoresRead]
-    confusion: list[list[int]]
+
+
+class ChangeRead(BaseModel):
+    """What a run changed from the one before: a path such as settings.epochs, or split, pictures, layers."""
+
+    what: str
+    before: Any
+    after: Any
 
 
 class RunRead(Read):
-    """A run of the Ledger; test outcomes are shown only through a look."""
+    """A run of the Ledger; test outcomes are shown only through a look at its model."""
 
     id: int
     project_id: int
     number: int
+    group_id: int | None
+    snapshot_id: int
     split_id: int | None
     split_number: int
-    recipe: RecipeBody
-    classes: list[RunClassRead]
+    recipe: RecipeRead
+    classes: list[ModelClassRead]
+    counts: dict[str, int]
     program: str
     parameters: int
     created_at: dt.datetime
+    state: Literal["waiting", "training", "ended"]
+    ended_by: Literal["epochs", "stopped", "condition", "failed"] | None
+    ending: EndingRead | None
+    ended_at: dt.datetime | None
     train_s: float | None
-    kept_epoch: int | None
-    ended_because: str | None
-    judgements: dict[str, JudgementRead]
-    state: Literal["waiting", "running", "done", "failed", "stopped"]
-    counts: dict[str, int]
-    epochs: list[EpochRead]
-    looks: int
+    epochs_done: int
+    figures: dict[str, float] = Field(description="Of the kept epoch.")
+    model: ModelRead | None
+    validation: ValidationRead | None
+    changed: list[ChangeRead]
+
+
+class LedgerRead(Read):
+    """A page of the Ledger."""
+
+    runs: list[RunRead]
+    total: int
+    after: str | None = Field(description="Names the next page; null: there is none.")
+
+
+class RunGroupCreate(Write):
+    """What a plan of several runs varies, and what it may cost."""
+
+    kind: Literal["trials", "folds", "copies"]
+    question: str = Field(min_length=1, max_length=200)
+    budget: dict[str, float] = Field(default_factory=dict, max_length=20)
+
+
+class RunGroupRead(Read):
+    """A group of runs, and how far it is."""
+
+    id: int
+    project_id: int
+    kind: str
+    question: str
+    budget: dict[str, float]
+    created_at: dt.datetime
+    runs: int
+    ended: int
 
 
 class FootingRead(Read):
@@ -179,39 +138,11 @@ class FootingRead(Read):
     classes_renamed: int
 
 
-class LookCreate(Write):
-    """From which place the test set is looked at."""
-
-    place: str = Field(min_length=1, max_length=40)
-
-
-class LookRead(BaseModel):
-    """A counted look; `job_id` is the judging that it had to start, if any."""
-
-    id: int
-    looks: int
-    job_id: int | None
-
-
-class OutcomeRead(Read):
-    """What a run said of a picture."""
-
-    picture_id: int
-    sha256: str
-    name: str
-    true_class: int
-    predicted_class: int
-    p: float
-    loss: float
-    probabilities: list[float]
-    class_now: int | None
-    gone: bool
-
-
 class LayerRead(BaseModel):
     """One layer of a network."""
 
     place: int
+    id: str
     kind: str
     shape: list[int]
     parameters: int
@@ -219,31 +150,16 @@ class LayerRead(BaseModel):
     receptive_field: int
 
 
-class NetworkRead(BaseModel):
-    """A ready network for an input size and a number of classes."""
+class RunNetworkRead(BaseModel):
+    """A network for an input size and a number of classes."""
 
     name: str
-    default: bool
     parameters: int
     multiply_adds: int
     layers: list[LayerRead]
 
 
-class AnswerRead(BaseModel):
-    """What a model says of a file: probabilities in the order of the run's classes, or what is wrong with the file."""
+class NetworkRead(RunNetworkRead):
+    """A ready network."""
 
-    name: str
-    error: str | None
-    probabilities: list[float]
-
-
-class ExportRead(Read):
-    """A pack, and its proof once it is there."""
-
-    id: int
-    run_id: int
-    created_at: dt.datetime
-    size_bytes: int | None
-    proof: dict[str, Any] | None
-    state: Literal["waiting", "running", "done", "failed", "stopped"]
-    error: str | None
+    default: bool

@@ -12,7 +12,7 @@ from vast_orchard.core.training.settings import SETTINGS, Setting, TrainingSetti
 
 __all__ = ["with_training_options"]
 
-_TYPES = {entry.name: entry.type for entry in fields(TrainingSettings)}
+_TYPES: dict[str, Any] = {entry.name: entry.type for entry in fields(TrainingSettings)}
 
 
 def with_training_options(command: Callable[..., None]) -> Callable[..., None]:

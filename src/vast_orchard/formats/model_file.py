@@ -1,5 +1,6 @@
 """A trained model, complete: weights, network, classes in order, preprocessing and channel statistics."""
 
+import hashlib
 import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
@@ -21,7 +22,7 @@ from vast_orchard.core.training.loop import predict
 from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
-__all__ = ["Model", "read_model", "write_model"]
+__all__ = ["Model", "read_model", "weights_digest", "write_model"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,6 +52,22 @@ class Model:
             for view in views_of(pixels, self.preprocessing.views)
         ]
         return answers[0] if len(answers) == 1 else np.mean(answers, axis=0)
+
+
+def weights_digest(weights: Mapping[str, Array]) -> str:
+    """SHA-256 of weights: of each array's name, type, shape and bytes, in the order of names, whatever file holds them.
+
+    Parameters
+    ----------
+    weights : mapping of str to ndarray
+        By `id.name` of their layer.
+    """
+    found = hashlib.sha256()
+    for name in sorted(weights):
+        value = np.ascontiguousarray(weights[name])
+        found.update(f"{name} {value.dtype.str} {value.shape} ".encode())
+        found.update(value.tobytes())
+    return found.hexdigest()
 
 
 def write_model(model: Model) -> bytes:

@@ -24,7 +24,7 @@ from vast_orchard.formats.zip_count import check_entries
 __all__ = ["ArchiveLimits", "ArchiveReader", "ArchiveWriter", "open_project_archive", "write_project_archive"]
 
 _FORMAT = "vast-orchard-project"
-_VERSION = 1
+_VERSION = 2  # 1: up to 0.7, whose runs held what models and snapshots hold now
 _NAME = re.compile(
     r"project\.json|records/[a-z_]{1,40}\.jsonl|(pictures|thumbnails)/[0-9a-f]{64}"
     r"|files/(runs/\d{1,18}/(last|kept)-\d{1,9}\.safetensors|exports/\d{1,18}\.zip)"
@@ -96,7 +96,8 @@ class ArchiveReader:
             )
         try:
             self.facts: dict[str, Any] = json.loads(b"".join(self._pieces("project.json", _FACTS_MB)))
-            known = self.facts["format"] == _FORMAT and int(self.facts["version"])
+            self.version = int(self.facts["version"])
+            known = self.facts["format"] == _FORMAT and self.version
             self.name = str(self.facts["name"])
         except (ValueError, KeyError, TypeError) as error:
             raise ArchiveError(f"The archive's project.json is damaged ({error}).", "Copy or make it again.") from error

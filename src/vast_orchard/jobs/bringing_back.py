@@ -1,14 +1,18 @@
 """Brings a project's archive back as a project of its own, as it was."""
 
+from collections.abc import Callable, Generator
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError
 
 from vast_orchard.errors import ArchiveError, DatabaseGoneError, DiskFullError, InputError, LeaseLostError, MissingError
 from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.digests import fill_digests
 from vast_orchard.jobs.keeping import keep_picture
+from vast_orchard.store.former_archive import FormerRecords
 from vast_orchard.store.imports import get_import
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.projects import delete_project
@@ -76,25 +80,23 @@ class _Return:
         for sha256 in pictures:
             self._keep(sha256)
             progress.advance()
-        self._check(pictures)
         with self._context.database.session() as session:
             loader = Loader(session, self._project_id)
             try:
+                rows = self._reader.batches if self._reader.version > 1 else FormerRecords(self._reader.batches).batches
+                self._check(pictures, rows)
                 for table in RECORDS:
-                    with closing(self._reader.batches(table)) as batches:
+                    with closing(rows(table)) as batches:
                         loader.load(table, batches)
                 self._files(loader, files)
-                loader.place_exports(
-                    int(path.removeprefix("exports/").removesuffix(".zip"))
-                    for path in files
-                    if path.startswith("exports/")
-                )
+                loader.place_files(files)
             except _NOT_OURS as error:
                 raise InputError(
                     f"The archive's records do not hold together ({str(error)[:200]}).", "Make it again."
                 ) from error
             self._context.store.settle()
             loader.finish(self._reader.name, self._import_id)
+        fill_digests(self._context, self._project_id)
         progress.advance(len(files) + len(RECORDS))
 
     def _keep(self, sha256: str) -> None:
@@ -102,10 +104,10 @@ class _Return:
         # Decoded once, so that nothing comes in by this way that an import would refuse.
         keep_picture(store, data, self._context.picture_limits)
 
-    def _check(self, pictures: list[str]) -> None:
+    def _check(self, pictures: list[str], rows: Callable[[str], Generator[list[dict[str, Any]]]]) -> None:
         held = set(pictures)
-        for table in ("picture", "run_picture"):
-            with closing(self._reader.batches(table)) as batches:
+        for table in ("picture", "snapshot_picture"):
+            with closing(rows(table)) as batches:
                 complete = all(str(row.get("sha256")) in held for batch in batches for row in batch)
             if not complete:
                 raise ArchiveError("The archive lacks a picture that its records name.", "Make it again.")

@@ -1,30 +1,33 @@
 """What a run can be made of, and what that costs, as plain values for the Run sheet."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from typing import Any, TypeVar
 
 from vast_orchard import __version__
-from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.description import description_from_json, resolved
+from vast_orchard.core.network.plan import NetworkPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, proposed_size
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import check_colour, variation_from_json
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
+from vast_orchard.core.training.settings import SETTINGS, chosen_settings
 from vast_orchard.errors import SettingError
 
 __all__ = [
     "PROGRAM",
     "answered_variation",
     "checked_preprocessing",
-    "checked_recipe",
     "checked_variation",
     "default_recipe",
     "input_size",
     "networks",
     "operations",
-    "parameter_count",
+    "recipe_of",
+    "resolved_network",
+    "training_settings",
 ]
 
 T = TypeVar("T")
@@ -33,21 +36,21 @@ PROGRAM = f"vast-orchard {__version__}"
 
 
 def default_recipe() -> dict[str, Any]:
-    """What *Train* uses when nothing was changed."""
-    return recipe_to_json(Recipe())
+    """What *Train* uses when nothing was changed; its network by name."""
+    return {**recipe_to_json(Recipe()), "network": DEFAULT_NETWORK}
 
 
-def checked_recipe(data: dict[str, Any]) -> dict[str, Any]:
-    """The recipe, its every value inside its range.
-
-    Raises
-    ------
-    SettingError
-        One is not, or they do not fit each other.
-    """
-    recipe = recipe_from_json(data)
-    check_colour(recipe.variation, recipe.preprocessing.channels)
-    return recipe_to_json(recipe)
+def training_settings() -> list[dict[str, Any]]:
+    """The table of training settings, as the Run sheet shows them."""
+    return [
+        {
+            **{field.name: getattr(entry, field.name) for field in fields(entry)},
+            "choices": [{"value": value, "words": words, "does": does} for value, words, does in entry.choices],
+            "when": {"name": entry.when[0], "values": list(entry.when[1])} if entry.when else None,
+            "follows": {"name": entry.follows[0], "defaults": dict(entry.follows[1])} if entry.follows else None,
+        }
+        for entry in SETTINGS.values()
+    ]
 
 
 def checked_preprocessing(data: Mapping[str, Any]) -> dict[str, Any]:
@@ -115,41 +118,56 @@ def input_size(shorter_sides: Sequence[int]) -> dict[str, Any]:
     return asdict(proposed_size(shorter_sides))
 
 
-def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
-    """The ready networks for an input and a number of classes, layer by layer."""
-    found = []
-    for name in READY_NETWORKS:
-        planned = plan(ready_network(name, (size, size, channels), classes), classes)
-        found.append(
-            {
-                "name": name,
-                "default": name == DEFAULT_NETWORK,
-                "parameters": planned.parameters,
-                "multiply_adds": planned.multiply_adds,
-                "layers": [
-                    {
-                        "place": x.place,
-                        "kind": x.kind,
-                        "shape": list(x.shape),
-                        "parameters": x.parameters,
-                        "multiply_adds": x.multiply_adds,
-                        "receptive_field": x.receptive_field,
-                    }
-                    for x in planned.layers
-                ],
-            }
-        )
-    return found
-
-
-def parameter_count(data: dict[str, Any], classes: int) -> int:
-    """Parameters of a recipe's network.
+def recipe_of(data: Mapping[str, Any]) -> Recipe:
+    """A recipe from values that may leave out settings; those follow what is given.
 
     Raises
     ------
     SettingError, DescriptionError
-        The network does not exist or does not fit the input.
+        A value is out of its range, or there is no such network.
     """
-    recipe = recipe_from_json(data)
-    description = ready_network(recipe.network, recipe.preprocessing.input_shape, classes)
-    return plan(description, classes).parameters
+    settings = asdict(chosen_settings(data.get("settings", {})))
+    return _read(recipe_from_json, {**data, "settings": settings}, "recipe")
+
+
+def _layers(planned: NetworkPlan) -> dict[str, Any]:
+    return {
+        "parameters": planned.parameters,
+        "multiply_adds": planned.multiply_adds,
+        "layers": [
+            {
+                "place": x.place,
+                "id": x.id,
+                "kind": x.kind,
+                "shape": list(x.shape),
+                "parameters": x.parameters,
+                "multiply_adds": x.multiply_adds,
+                "receptive_field": x.receptive_field,
+            }
+            for x in planned.layers
+        ],
+    }
+
+
+def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
+    """The ready networks for an input and a number of classes, layer by layer."""
+    shape = (size, size, channels)
+    return [
+        {
+            "name": name,
+            "default": name == DEFAULT_NETWORK,
+            **_layers(plan(resolved(ready_network(name), shape, classes), classes)),
+        }
+        for name in READY_NETWORKS
+    ]
+
+
+def resolved_network(data: Mapping[str, Any]) -> dict[str, Any]:
+    """A network that a run holds, layer by layer.
+
+    Raises
+    ------
+    DescriptionError
+    """
+    description = description_from_json(data)
+    return {"name": description.name, **_layers(plan(description))}

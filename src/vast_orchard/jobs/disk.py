@@ -35,6 +35,6 @@ def measured_disk_use(session: Session, project_id: int, settings: Settings, sto
     notes = [folder.reading(entry) for entry in files.imports]
     return replace(
         disk_use(session, project_id),
-        runs=sum(store.size(path) for path in files.checkpoints),
+        runs=sum(store.size(path) for path in files.weights),
         sources=_size([*waiting, *notes]),
     )

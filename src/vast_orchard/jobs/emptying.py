@@ -59,7 +59,7 @@ def _remove_project(context: WorkContext, project_id: int, progress: Progress) -
         part = contents[start : start + _BATCH]
         _reclaim(context, part, but_for=project_id)
         progress.advance(len(part))
-    for path in [*files.checkpoints, *files.exports]:
+    for path in [*files.weights, *files.exports]:
         context.store.remove(path)
     for parcel in files.parcels:
         context.folder.remove(context.folder.parcel(parcel))

@@ -4,11 +4,13 @@ from dataclasses import asdict
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.export_pack import proven_pack
+from vast_orchard.formats.model_file import read_model
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.judging import kept_model
 from vast_orchard.store.exports import finish_export, get_export
+from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
-from vast_orchard.store.runs import get_run, run_pictures
+from vast_orchard.store.runs import get_run
+from vast_orchard.store.snapshots import snapshot_pictures
 
 __all__ = ["make_export"]
 
@@ -35,12 +37,13 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
     """
     with context.database.session() as session:
         export = get_export(session, export_id)
-        run = get_run(session, export.run_id)
+        entry = get_model(session, export.model_id)
+        run = get_run(session, entry.run_id or 0)
         project = get_project(session, export.project_id)
-        pictures = run_pictures(session, export.run_id)
+        pictures = snapshot_pictures(session, run.snapshot_id)
     if not pictures:
         raise ConflictError("The run has no pictures to prove the export on.", "Train again.")
-    model = kept_model(context, run.id)
+    model = read_model(context.store.read(entry.path))
     # Validation pictures first: the test set is not touched for a proof while there are others.
     ordered = sorted(pictures, key=lambda picture: (_ORDER.index(picture.set_name), picture.sha256))
     progress.stage("Proving the export in a fresh process", 2)
@@ -48,16 +51,18 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
     for picture in ordered[: max(32, context.settings.proof_pictures)]:
         data = context.store.read(context.store.picture_path(picture.sha256))
         files.append((_ENDINGS.get(data[:2], ".img"), data))
-    validation = run.judgements.get("validation")
+    # Of this very state: while its run goes on there is none yet.
+    scores = run.validation if run.model and run.model.digest == entry.digest else None
     origin = {
         "name": f"{project.name}, run {run.number}",
         "project": project.name,
         "run": run.number,
         "split": run.split_number,
-        "kept_epoch": run.kept_epoch,
+        "kept_epoch": entry.epoch,
+        "weights_sha256": entry.digest,
         "recipe": run.recipe,
         "program": run.program,
-        "validation": {key: validation[key] for key in ("accuracy", "loss", "count")} if validation else None,
+        "validation": {key: scores[key] for key in ("accuracy", "loss", "count")} if scores else None,
     }
     pack, proof = proven_pack(model, files, origin)
     progress.advance()
@@ -65,5 +70,5 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
     context.store.write(path, pack)
     context.store.settle()
     with context.database.session() as session:
-        finish_export(session, export_id, path, len(pack), asdict(proof))
+        finish_export(session, export_id, entry, path, len(pack), asdict(proof))
     progress.advance()

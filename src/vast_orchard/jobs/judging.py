@@ -1,4 +1,4 @@
-"""Judges a run on one of its sets: predictions of the kept state, and their scores."""
+"""Judges a model on one set of its run: predictions of its state, and their scores."""
 
 from dataclasses import asdict
 
@@ -6,48 +6,37 @@ import numpy as np
 
 from vast_orchard.core.judging.scores import judge, picture_losses
 from vast_orchard.errors import ConflictError
-from vast_orchard.formats.model_file import Model, read_model
+from vast_orchard.formats.model_file import read_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_team
 from vast_orchard.jobs.pixels import run_pixels
+from vast_orchard.store.models import check_may_be_tested, get_model, store_judgement
 from vast_orchard.store.predictions import store_predictions
-from vast_orchard.store.runs import checkpoint_path, get_run, run_pictures, set_judgement
+from vast_orchard.store.snapshots import snapshot_pictures
+from vast_orchard.types import SetName
 
-__all__ = ["judge_set", "kept_model"]
-
-
-def kept_model(context: WorkContext, run_id: int) -> Model:
-    """The model at the kept epoch.
-
-    Raises
-    ------
-    ConflictError
-        No epoch of the run has finished yet.
-    """
-    with context.database.session() as session:
-        path = checkpoint_path(session, run_id, "kept")
-    if path is None:
-        raise ConflictError("This run has no finished epoch yet.", "Wait for the first one.")
-    return read_model(context.store.read(path))
+__all__ = ["judge_model"]
 
 
-def judge_set(context: WorkContext, run_id: int, set_name: str, progress: Progress) -> None:
-    """Predict every picture of a set as it was when the run started, and store predictions and scores.
+def judge_model(context: WorkContext, model_id: int, set_name: SetName, progress: Progress) -> None:
+    """Predict every picture of a set as it was when the model's run started, and store predictions and scores.
 
     Raises
     ------
     ConflictError
-        The set is empty, or there is nothing to judge with.
+        The set is empty, or the run went on meanwhile and keeps another state.
     """
-    model = kept_model(context, run_id)
     with context.database.session() as session:
-        run = get_run(session, run_id)
-        pictures = [picture for picture in run_pictures(session, run_id) if picture.set_name == set_name]
+        if set_name is SetName.TEST:
+            check_may_be_tested(session, model_id)
+        entry = get_model(session, model_id)
+        pictures = snapshot_pictures(session, entry.snapshot_id or 0, set_name.value)
     if not pictures:
         raise ConflictError(f"The split of this run has no {set_name} pictures.", "Divide again with a share for it.")
+    model = read_model(context.store.read(entry.path))
     pixels = run_pixels(context, [picture.sha256 for picture in pictures], model.preprocessing, progress)
     progress.stage(f"Judging the {set_name} set", 1)
-    ids = [entry["id"] for entry in run.classes]
+    ids = [known["id"] for known in entry.classes]
     labels = np.array([ids.index(picture.class_id) for picture in pictures], np.int64)
     probabilities = model.probabilities(pixels, make_team(context.settings))
     predicted, losses = probabilities.argmax(axis=1), picture_losses(probabilities, labels)
@@ -63,6 +52,6 @@ def judge_set(context: WorkContext, run_id: int, set_name: str, progress: Progre
         for n, picture in enumerate(pictures)
     ]
     with context.database.session() as session:
-        store_predictions(session, run_id, set_name, rows)
-        set_judgement(session, run_id, set_name, asdict(judge(probabilities, labels)))
+        store_judgement(session, entry, set_name.value, asdict(judge(probabilities, labels)))
+        store_predictions(session, model_id, set_name.value, rows)
     progress.advance()

@@ -12,7 +12,7 @@ from vast_orchard.jobs.copies import find_copies
 from vast_orchard.jobs.emptying import empty_bin
 from vast_orchard.jobs.exporting import make_export
 from vast_orchard.jobs.importing import import_pictures, read_for_plan
-from vast_orchard.jobs.judging import judge_set
+from vast_orchard.jobs.judging import judge_model
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.jobs.sign_of_life import SignOfLife
 from vast_orchard.jobs.taking_out import make_parcel
@@ -20,6 +20,7 @@ from vast_orchard.jobs.training import train_run
 from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.jobs import end_job, put_off, take_job
 from vast_orchard.store.schema import JobKind, JobState
+from vast_orchard.store.values import JobValue
 from vast_orchard.types import SetName
 
 __all__ = ["perform"]
@@ -27,10 +28,6 @@ __all__ = ["perform"]
 _log = structlog.get_logger()
 # Work that found the disk full looks again after so long.
 _TRY_AGAIN_S = 10
-
-
-def _judge_test(context: WorkContext, run_id: int, progress: Progress) -> None:
-    judge_set(context, run_id, SetName.TEST, progress)
 
 
 _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
@@ -41,9 +38,16 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
     JobKind.EMPTY: empty_bin,
     JobKind.COPIES: find_copies,
     JobKind.TRAIN: train_run,
-    JobKind.JUDGE: _judge_test,
     JobKind.EXPORT: make_export,
 }
+
+
+def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
+    kind = JobKind(job.kind)
+    if kind is JobKind.JUDGE:
+        judge_model(context, job.subject_id, SetName(job.part), progress)
+    else:
+        _WORK[kind](context, job.subject_id, progress)
 
 
 def perform(
@@ -71,7 +75,7 @@ def perform(
     state, error_text = JobState.DONE, None
     try:
         with SignOfLife(context.database, job_id, owner, when_stuck), full_disk_in_words(context.settings.data_dir):
-            _WORK[JobKind(job.kind)](context, job.subject_id, Progress(context.database, job_id, owner))
+            _do(context, job, Progress(context.database, job_id, owner))
     except LeaseLostError:
         log.warning("A job was given up to another worker.", action="job_lost")
         return

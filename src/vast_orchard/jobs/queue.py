@@ -34,7 +34,9 @@ def enqueue(session: Session, kind: JobKind, job_id: int, *, in_s: int = 0) -> N
     _app.configure_task(kind.value, queue=QUEUES[kind], connection=connection, schedule_in=when).defer(job_id=job_id)
 
 
-def start_job(session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int) -> int:
+def start_job(
+    session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int, part: str = ""
+) -> int:
     """Record new work and hand it to the workers.
 
     Raises
@@ -42,7 +44,7 @@ def start_job(session: Session, project_id: int | None, kind: JobKind, title: st
     ConflictError
         The same work waits or runs already.
     """
-    job_id = create_job(session, project_id, kind, title, subject_id)
+    job_id = create_job(session, project_id, kind, title, subject_id, part)
     enqueue(session, kind, job_id)
     return job_id
 

@@ -111,7 +111,7 @@ def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: 
             raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
         contents = project_contents(session, project_id)
         files = project_files(session, project_id)
-    copied = [*files.checkpoints, *files.exports]
+    copied = [*files.weights, *files.exports]
     progress.stage("Packing the project", len(contents) + len(copied) + 1)
 
     def write(archive: ArchiveWriter) -> None:

@@ -4,31 +4,27 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 """
 
 import time
-from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.errors import InputError, NonFiniteError, StoppedError
+from vast_orchard.errors import InputError, NonFiniteError, OrchardError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import identity_number
-from vast_orchard.formats.model_file import Model, write_model
+from vast_orchard.formats.model_file import Model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
-from vast_orchard.jobs.judging import judge_set
+from vast_orchard.jobs.judging import judge_model
 from vast_orchard.jobs.pixels import run_pixels
 from vast_orchard.store.jobs import hold_lease
-from vast_orchard.store.runs import (
-    add_epoch,
-    checkpoint_path,
-    end_run,
-    get_run,
-    run_pictures,
-    set_checkpoint,
-    set_train_s,
-)
+from vast_orchard.store.models import judged_sets, keep_state
+from vast_orchard.store.run_states import begin_run, end_run
+from vast_orchard.store.runs import add_epoch, get_run, set_last_state
+from vast_orchard.store.schema import RunEnding, RunState
+from vast_orchard.store.snapshots import snapshot_pictures
 from vast_orchard.store.values import RunValue
 from vast_orchard.types import SetName
 
@@ -46,20 +42,24 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
         The loss left the numbers; the last good state stays.
     """
     with context.database.session() as session:
+        begin_run(session, run_id)
         run = get_run(session, run_id)
-        pictures = run_pictures(session, run_id)
-        last = checkpoint_path(session, run_id, "last")
+    if run.state != RunState.ENDED:
+        _train(context, run, progress)
+        return
+    # Whoever ended it died before it was judged.
+    _judge(context, run_id, progress)
+    if run.ended_by == RunEnding.STOPPED:
+        raise StoppedError("Stopped by hand.")
+    if run.ended_by == RunEnding.FAILED:
+        facts = run.ending or {}
+        raise OrchardError(facts.get("what", ""), facts.get("mend", ""))
+
+
+def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
     recipe = recipe_from_json(run.recipe)
-    state = read_checkpoint(context.store.read(last)) if last else None
-    index = {entry["id"]: place for place, entry in enumerate(run.classes)}
-    sets = {}
-    for name in (SetName.TRAINING, SetName.VALIDATION):
-        members = [picture for picture in pictures if picture.set_name == name.value]
-        sets[name] = Examples(
-            pixels=run_pixels(context, [picture.sha256 for picture in members], recipe.preprocessing, progress),
-            labels=np.array([index[picture.class_id] for picture in members], np.int64),
-            identities=np.array([identity_number(picture.sha256) for picture in members], np.uint64),
-        )
+    state = read_checkpoint(context.store.read(run.state_path)) if run.state_path else None
+    sets = {name: _examples(context, run, recipe, name, progress) for name in (SetName.TRAINING, SetName.VALIDATION)}
     progress.stage("Measuring the training pictures", 1)
     make_ready(lambda words: progress.stage(words, 1))
     team = make_team(context.settings)
@@ -70,9 +70,33 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
         )  # fmt: skip
     except InputError as error:
         with context.database.session() as session:
-            end_run(session, run_id, f"Not begun: {error}", run.train_s or 0.0)
+            end_run(session, run.id, RunEnding.FAILED, _words(error))
         raise
     _Recorder(context, run, recipe, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
+
+
+def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: SetName, progress: Progress) -> Examples:
+    with context.database.session() as session:
+        members = snapshot_pictures(session, run.snapshot_id, set_name.value)
+    index = {entry["id"]: place for place, entry in enumerate(run.classes)}
+    return Examples(
+        pixels=run_pixels(context, [picture.sha256 for picture in members], recipe.preprocessing, progress),
+        labels=np.array([index[picture.class_id] for picture in members], np.int64),
+        identities=np.array([identity_number(picture.sha256) for picture in members], np.uint64),
+    )
+
+
+def _words(error: OrchardError) -> dict[str, Any]:
+    return {"what": error.what, "mend": error.mend}
+
+
+def _judge(context: WorkContext, run_id: int, progress: Progress) -> None:
+    """Judge what an ended run has kept on its validation set, if that was not done."""
+    with context.database.session() as session:
+        model = get_run(session, run_id).model
+        judged = model is None or SetName.VALIDATION.value in judged_sets(session, model.id)
+    if model is not None and not judged:
+        judge_model(context, model.id, SetName.VALIDATION, progress.unstoppable())
 
 
 class _Recorder:
@@ -89,7 +113,7 @@ class _Recorder:
     ) -> None:
         self._context, self._run, self._recipe = context, run, recipe
         self._training, self._progress = training, progress
-        self._state = state or TrainingState()
+        self._epoch = state.epoch if state else 0
         self._began = time.monotonic() - (run.train_s or 0.0)
 
     def run_to_end(self, pictures: int) -> None:
@@ -97,7 +121,7 @@ class _Recorder:
         epochs = self._recipe.settings.epochs
         steps = -(-pictures // self._recipe.settings.batch_size)
         try:
-            self._progress.stage("Training", epochs * steps, self._state.epoch * steps)
+            self._progress.stage("Training", epochs * steps, self._epoch * steps)
             for result in self._training.results:
                 if isinstance(result, EpochResult):
                     self._store_epoch(result)
@@ -105,28 +129,30 @@ class _Recorder:
                 else:
                     self._progress.advance()
         except StoppedError:
-            self._end(f"Stopped by hand in epoch {self._state.epoch + 1} of {epochs}.")
+            self._end(RunEnding.STOPPED)
             raise
         except NonFiniteError as error:
-            self._end(f"Ended by itself: {error}")
+            self._end(RunEnding.FAILED, _words(error))
             raise
-        self._end(f"All {epochs} epochs done.")
+        self._end(RunEnding.EPOCHS)
 
     def _store_epoch(self, result: EpochResult) -> None:
-        self._state, epoch, store = result.state, result.metrics.number, self._context.store
-        files = {"last": write_checkpoint(result.state)}
+        state, number, store = result.state, result.metrics.number, self._context.store
+        self._epoch, run_id = number, self._run.id
+        place = f"runs/{run_id}/{{}}-{number:05d}.safetensors".format
+        store.write(place("last"), write_checkpoint(state))
         if result.kept:
-            files["kept"] = write_model(self._model(result.state))
-        paths = {kind: f"runs/{self._run.id}/{kind}-{epoch:05d}.safetensors" for kind in files}
-        for kind, data in files.items():
-            store.write(paths[kind], data)
+            store.write(place("kept"), write_model(self._model(state)))
         store.settle()
         with self._context.database.session() as session:
             # The lease is asked for in the same transaction: a worker that lost it must not move the pointers.
             hold_lease(session, self._progress.job_id, self._progress.owner)
-            replaced = [set_checkpoint(session, self._run.id, kind, epoch, path) for kind, path in paths.items()]
-            add_epoch(session, self._run.id, asdict(result.metrics), result.state.best_epoch)
-            set_train_s(session, self._run.id, time.monotonic() - self._began)
+            replaced = [set_last_state(session, run_id, number, place("last"))]
+            if result.kept:
+                digest = weights_digest(state.kept)
+                replaced.append(keep_state(session, run_id, epoch=number, digest=digest, path=place("kept")))
+            spent = time.monotonic() - self._began
+            add_epoch(session, run_id, number, result.metrics.figures, kept=result.kept, train_s=spent)
         for path in replaced:
             if path:
                 store.remove(path)
@@ -134,19 +160,14 @@ class _Recorder:
     def _model(self, state: TrainingState) -> Model:
         return Model(
             description=self._training.network.description,
-            weights=state.best,
+            weights=state.kept,
             classes=tuple(entry["name"] for entry in self._run.classes),
             preprocessing=self._recipe.preprocessing,
             statistics=self._training.statistics,
         )
 
-    def _end(self, why: str) -> None:
-        state = self._state
-        if state.best_epoch:
-            why += f" Epoch {state.best_epoch} is kept: its validation loss of {state.best_loss:.3f} is the lowest."
-        else:
-            why += " No epoch was finished, so nothing is kept."
+    def _end(self, by: RunEnding, facts: dict[str, Any] | None = None) -> None:
         with self._context.database.session() as session:
-            end_run(session, self._run.id, why, time.monotonic() - self._began)
-        if state.best_epoch:
-            judge_set(self._context, self._run.id, SetName.VALIDATION, self._progress.unstoppable())
+            hold_lease(session, self._progress.job_id, self._progress.owner)
+            end_run(session, self._run.id, by, facts, time.monotonic() - self._began)
+        _judge(self._context, self._run.id, self._progress)

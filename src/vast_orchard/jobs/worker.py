@@ -12,6 +12,7 @@ from procrastinate.exceptions import ConnectorException
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.arriving import stand_ready
 from vast_orchard.jobs.context import WorkContext, open_context
+from vast_orchard.jobs.digests import fill_digests
 from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import QUEUES, kinds_of, requeue_lost
 from vast_orchard.jobs.sweeping import sweep_uploads
@@ -75,11 +76,19 @@ async def _sweep_uploads(context: WorkContext) -> None:
         await asyncio.sleep(_SWEEP_UPLOADS_S)
 
 
+async def _fill_digests(context: WorkContext) -> None:
+    """Once, for what an earlier version left; nothing else waits for it."""
+    try:
+        await asyncio.to_thread(fill_digests, context)
+    except OrchardError as error:
+        _log.warning("Weights of an earlier version could not be read.", action="weights_unread", error=str(error))
+
+
 async def _main(app: App, context: WorkContext, queue: str) -> None:
     async with app.open_async():
         sweepers = [asyncio.create_task(_sweep(app, context, queue))]
         if queue == QUEUES[JobKind.IMPORT]:
-            sweepers.append(asyncio.create_task(_sweep_uploads(context)))
+            sweepers += [asyncio.create_task(_sweep_uploads(context)), asyncio.create_task(_fill_digests(context))]
         try:
             await app.run_worker_async(
                 queues=[queue],

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.database import among, among_contents, tell
-from vast_orchard.store.schema import Checkpoint, Export, Import, Parcel, Picture, Project, Run, RunPicture
+from vast_orchard.store.schema import Export, Import, Model, Parcel, Picture, Project, Run, Snapshot, SnapshotPicture
 from vast_orchard.store.values import BinnedPicture, DiskUse, ProjectFiles
 
 __all__ = [
@@ -62,9 +62,9 @@ def held_contents(session: Session, sha256s: Sequence[str], *, but_for: int = 0)
     """Those of the contents that some project or some run still holds, not counting the project `but_for`."""
     pictures = select(Picture.sha256).where(among_contents(Picture.sha256, sha256s), Picture.project_id != but_for)
     runs = (
-        select(RunPicture.sha256)
-        .join(Run, Run.id == RunPicture.run_id)
-        .where(among_contents(RunPicture.sha256, sha256s), Run.project_id != but_for)
+        select(SnapshotPicture.sha256)
+        .join(Snapshot, Snapshot.id == SnapshotPicture.snapshot_id)
+        .where(among_contents(SnapshotPicture.sha256, sha256s), Snapshot.project_id != but_for)
     )
     return set(session.scalars(pictures)) | set(session.scalars(runs.distinct()))
 
@@ -95,18 +95,23 @@ def is_purged(session: Session, project_id: int) -> bool:
 def project_contents(session: Session, project_id: int) -> list[str]:
     """Every content that a project or one of its runs holds."""
     pictures = set(session.scalars(select(Picture.sha256).where(Picture.project_id == project_id)))
-    runs = select(RunPicture.sha256).join(Run, Run.id == RunPicture.run_id).where(Run.project_id == project_id)
+    runs = (
+        select(SnapshotPicture.sha256)
+        .join(Snapshot, Snapshot.id == SnapshotPicture.snapshot_id)
+        .where(Snapshot.project_id == project_id)
+    )
     return sorted(pictures | set(session.scalars(runs.distinct())))
 
 
 def project_files(session: Session, project_id: int) -> ProjectFiles:
     """What lies in files of its own for a project."""
-    runs = select(Checkpoint.path).join(Run, Run.id == Checkpoint.run_id).where(Run.project_id == project_id)
+    states = select(Run.state_path).where(Run.project_id == project_id, Run.state_path.is_not(None))
+    models = select(Model.path).where(Model.project_id == project_id)
     imports = session.execute(
         select(Import.id, Import.location, Import.source_kind).where(Import.project_id == project_id)
     ).all()
     return ProjectFiles(
-        checkpoints=list(session.scalars(runs)),
+        weights=[path for path in (*session.scalars(states), *session.scalars(models)) if path],
         exports=[
             path
             for path in session.scalars(select(Export.path).where(Export.project_id == project_id))
@@ -124,6 +129,7 @@ def delete_project_records(session: Session, project_id: int) -> None:
     session.execute(text("delete from action where project_id = :id and undoes is not null"), {"id": project_id})
     session.execute(text("delete from action where project_id = :id"), {"id": project_id})
     session.execute(text("delete from picture where project_id = :id"), {"id": project_id})
+    session.execute(text("delete from run where project_id = :id"), {"id": project_id})
     session.execute(delete(Project).where(Project.id == project_id, Project.purged))
     tell(session, "projects", project_id)
 

@@ -10,7 +10,7 @@ from vast_orchard.errors import MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.jobs import job_of
 from vast_orchard.store.schema import Export, JobKind, JobState
-from vast_orchard.store.values import ExportValue
+from vast_orchard.store.values import ExportValue, ModelValue
 
 __all__ = ["create_export", "finish_export", "get_export", "list_exports"]
 
@@ -20,7 +20,9 @@ def _value(session: Session, row: Export) -> ExportValue:
     return ExportValue(
         id=row.id,
         project_id=row.project_id,
-        run_id=row.run_id,
+        model_id=row.model_id,
+        epoch=row.epoch,
+        digest=row.digest,
         created_at=row.created_at,
         path=row.path,
         size_bytes=row.size_bytes,
@@ -30,9 +32,9 @@ def _value(session: Session, row: Export) -> ExportValue:
     )
 
 
-def create_export(session: Session, project_id: int, run_id: int) -> ExportValue:
+def create_export(session: Session, project_id: int, model_id: int) -> ExportValue:
     """A pack that is wanted."""
-    row = Export(project_id=project_id, run_id=run_id)
+    row = Export(project_id=project_id, model_id=model_id)
     session.add(row)
     session.flush()
     return _value(session, row)
@@ -51,15 +53,18 @@ def get_export(session: Session, export_id: int) -> ExportValue:
     return _value(session, row)
 
 
-def list_exports(session: Session, run_id: int) -> Sequence[ExportValue]:
-    """A run's exports, newest first."""
-    rows = session.scalars(select(Export).where(Export.run_id == run_id).order_by(Export.id.desc()))
+def list_exports(session: Session, model_id: int) -> Sequence[ExportValue]:
+    """A model's exports, newest first."""
+    rows = session.scalars(select(Export).where(Export.model_id == model_id).order_by(Export.id.desc()))
     return [_value(session, row) for row in rows]
 
 
-def finish_export(session: Session, export_id: int, path: str, size_bytes: int, proof: Mapping[str, Any]) -> None:
-    """Store where the proven pack lies."""
+def finish_export(
+    session: Session, export_id: int, model: ModelValue, path: str, size_bytes: int, proof: Mapping[str, Any]
+) -> None:
+    """Store where the proven pack lies, and which state of the model is in it."""
     row = session.get(Export, export_id)
     if row is not None:
         row.path, row.size_bytes, row.proof = path, size_bytes, dict(proof)
-        tell(session, "exports", row.project_id, run=row.run_id)
+        row.epoch, row.digest = model.epoch, model.digest
+        tell(session, "exports", row.project_id, model=row.model_id)

@@ -34,9 +34,9 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import MissingError
 from vast_orchard.store.copies import copy_groups
+from vast_orchard.store.models import check_look, judged_sets
 from vast_orchard.store.pictures import picture_value
-from vast_orchard.store.runs import check_look
-from vast_orchard.store.schema import Class, Picture, Prediction, Run, Split
+from vast_orchard.store.schema import Class, Model, ModelKind, Picture, Prediction, Run, RunState, Split
 from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, set_codes, summed_sets
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
@@ -99,12 +99,13 @@ def scope_of(
     )
     split = session.get(Split, split_id) if split_id else None
     run = session.get(Run, run_id) if run_id else None
+    model = session.scalar(select(Model).where(Model.run_id == run_id, Model.kind == ModelKind.RUN)) if run else None
     like = session.get(Picture, like_id) if like_id else None
     for what, asked, found in (("split", split_id, split), ("run", run_id, run), ("picture", like_id, like)):
         if asked and (found is None or found.project_id != project_id):
             raise MissingError(f"There is no {what} {asked} in this project.", "Choose one that is there.")
     if run and look_id:
-        check_look(session, run.id, look_id)
+        check_look(session, model.id if model else 0, look_id)
     return SiftScope(
         project_id=project_id,
         now=now,
@@ -112,10 +113,25 @@ def scope_of(
         split_id=split_id,
         sets=set_codes(session, split_id) if split_id else None,
         run_id=run_id,
-        run_classes={entry["name"]: entry["id"] for entry in run.classes} if run else {},
+        model_id=model.id if model else None,
+        unjudged=_unjudged(session, run, model, look_id) if run else None,
+        run_classes={entry["name"]: entry["id"] for entry in model.classes} if model else {},
         test_shown=look_id is not None,
         like_id=like_id,
     )
+
+
+def _unjudged(session: Session, run: Run, model: Model | None, look_id: int | None) -> str | None:
+    """What to do about a run that nothing can be asked of yet; None for one that was judged."""
+    if model is not None:
+        sets = judged_sets(session, model.id)
+        if sets - ({SetName.TEST.value} if look_id is None else set()):
+            return None
+    if run.state != RunState.ENDED:
+        return "It is judged when its training ends: wait, or stop it in the tray."
+    if model is None:
+        return "It ended before its first epoch and kept nothing: choose another run."
+    return "Judge it in Review."
 
 
 def _joined(query: S, scope: SiftScope) -> S:
@@ -131,7 +147,7 @@ def _joined(query: S, scope: SiftScope) -> S:
 
 def _judged(picture_id: ColumnElement[int], scope: SiftScope) -> ColumnElement[bool]:
     """Which of the run's predictions belongs to a picture."""
-    judged = and_(Prediction.picture_id == picture_id, Prediction.run_id == (scope.run_id or 0))
+    judged = and_(Prediction.picture_id == picture_id, Prediction.model_id == (scope.model_id or 0))
     return judged if scope.test_shown else and_(judged, Prediction.set_name != SetName.TEST.value)
 
 

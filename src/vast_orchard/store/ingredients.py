@@ -13,7 +13,7 @@ from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Ingredient, IngredientKind, Project, Run
 from vast_orchard.store.values import IngredientValue
 
-__all__ = ["delete_ingredient", "get_ingredient", "list_ingredients", "save_ingredient"]
+__all__ = ["delete_ingredient", "get_ingredient", "list_ingredients", "save_ingredient", "version_of_value"]
 
 
 def _runs(session: Session, ids: Sequence[int]) -> dict[int, list[int]]:
@@ -68,6 +68,21 @@ def get_ingredient(session: Session, project_id: int, kind: IngredientKind, ingr
     if row is None or row.project_id != project_id or row.kind != kind.value:
         raise MissingError(f"There is no {kind.value} {ingredient_id} in this project.", "Choose one that is there.")
     return _values(session, [row])[0]
+
+
+def version_of_value(session: Session, project_id: int, kind: IngredientKind, value: Mapping[str, Any]) -> int | None:
+    """The newest version that is kept of exactly this value, under whichever name; None if there is none."""
+    return session.scalar(
+        select(Ingredient.id)
+        .where(
+            Ingredient.project_id == project_id,
+            Ingredient.kind == kind.value,
+            Ingredient.deleted_at.is_(None),
+            Ingredient.value == json.loads(json.dumps(value)),
+        )
+        .order_by(Ingredient.id.desc())
+        .limit(1)
+    )
 
 
 def save_ingredient(

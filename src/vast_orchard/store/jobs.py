@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, LeaseLostError, MissingError
 from vast_orchard.store.database import tell
+from vast_orchard.store.run_states import settle_run
 from vast_orchard.store.schema import Job, JobKind, JobState, Project
 from vast_orchard.store.values import JobValue
 
@@ -39,6 +40,7 @@ def _value(row: Job, project_name: str) -> JobValue:
         kind=row.kind,
         title=row.title,
         subject_id=row.subject_id,
+        part=row.part,
         state=row.state,
         stage=row.stage,
         done=row.done,
@@ -56,7 +58,9 @@ def _tell(session: Session, job_id: int, project_id: int | None) -> None:
     tell(session, "jobs", project_id or 0, job=job_id)
 
 
-def create_job(session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int) -> int:
+def create_job(
+    session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int, part: str = ""
+) -> int:
     """New work, waiting.
 
     Raises
@@ -64,7 +68,7 @@ def create_job(session: Session, project_id: int | None, kind: JobKind, title: s
     ConflictError
         The same work waits or runs already.
     """
-    row = Job(project_id=project_id, kind=kind.value, title=title, subject_id=subject_id)
+    row = Job(project_id=project_id, kind=kind.value, title=title, subject_id=subject_id, part=part)
     try:
         with session.begin_nested():
             session.add(row)
@@ -178,6 +182,8 @@ def _end(session: Session, row: Job, state: JobState, error: str | None) -> None
     if state is JobState.DONE:
         row.done = row.total
     row.ended_at = session.scalar(select(func.clock_timestamp()))
+    if row.kind == JobKind.TRAIN:
+        settle_run(session, row.subject_id, state, error)
     _tell(session, row.id, row.project_id)
 
 
@@ -231,9 +237,9 @@ def get_job(session: Session, job_id: int) -> JobValue:
     raise MissingError(f"There is no job {job_id}.", "Look at the tray again.")
 
 
-def job_of(session: Session, kind: JobKind, subject_id: int) -> JobValue | None:
-    """The newest job on a subject."""
-    found = _rows(session, Job.kind == kind.value, Job.subject_id == subject_id)
+def job_of(session: Session, kind: JobKind, subject_id: int, part: str = "") -> JobValue | None:
+    """The newest job on a subject, or on a part of it."""
+    found = _rows(session, Job.kind == kind.value, Job.subject_id == subject_id, Job.part == part)
     return _value(*found[-1]) if found else None
 
 

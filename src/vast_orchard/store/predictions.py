@@ -1,26 +1,25 @@
-"""What runs said of pictures: stored whole, read by set and cell, the most surprising first."""
+"""What models said of pictures: stored whole, read by set and cell, the most surprising first."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import and_, delete, insert, or_, select
+from sqlalchemy import and_, insert, or_, select
 from sqlalchemy.orm import Session
 
-from vast_orchard.store.schema import Picture, Prediction, RunPicture
-from vast_orchard.store.values import OutcomeValue
+from vast_orchard.store.schema import Picture, Prediction, SnapshotPicture
+from vast_orchard.store.values import ModelValue, OutcomeValue
 
 __all__ = ["list_outcomes", "store_predictions"]
 
 
-def store_predictions(session: Session, run_id: int, set_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
-    """Replace a run's predictions on one set."""
-    session.execute(delete(Prediction).where(Prediction.run_id == run_id, Prediction.set_name == set_name))
-    session.execute(insert(Prediction), [{"run_id": run_id, "set_name": set_name, **row} for row in rows])
+def store_predictions(session: Session, model_id: int, set_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Store a model's predictions on one set, whose judgement stands."""
+    session.execute(insert(Prediction), [{"model_id": model_id, "set_name": set_name, **row} for row in rows])
 
 
 def list_outcomes(
     session: Session,
-    run_id: int,
+    model: ModelValue,
     set_name: str,
     cells: Sequence[tuple[int, int]],
     *,
@@ -37,13 +36,16 @@ def list_outcomes(
         Leave out those that were right; only without cells.
     """
     query = (
-        select(Prediction, RunPicture.sha256, Picture.name, Picture.class_id, Picture.id)
+        select(Prediction, SnapshotPicture.sha256, Picture.name, Picture.class_id, Picture.id)
         .join(
-            RunPicture,
-            and_(RunPicture.run_id == Prediction.run_id, RunPicture.picture_id == Prediction.picture_id),
+            SnapshotPicture,
+            and_(
+                SnapshotPicture.snapshot_id == (model.snapshot_id or 0),
+                SnapshotPicture.picture_id == Prediction.picture_id,
+            ),
         )
         .outerjoin(Picture, and_(Picture.id == Prediction.picture_id, Picture.deleted_at.is_(None)))
-        .where(Prediction.run_id == run_id, Prediction.set_name == set_name)
+        .where(Prediction.model_id == model.id, Prediction.set_name == set_name)
         .order_by(Prediction.loss.desc(), Prediction.picture_id)
         .limit(limit)
     )

@@ -11,7 +11,7 @@ from vast_orchard.errors import MissingError
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.database import among, tell
 from vast_orchard.store.projects import checked_name
-from vast_orchard.store.schema import Appearance, Import, Look, Picture, Project, Run, Split, SplitMember
+from vast_orchard.store.schema import Appearance, Import, Model, Picture, Project, Run, Split, SplitMember
 from vast_orchard.store.values import SplitValue
 from vast_orchard.types import SetName
 
@@ -280,7 +280,7 @@ def left_out(session: Session, project_id: int, split_id: int) -> dict[str, int]
 
 def looks_on(session: Session, split_id: int) -> int:
     """How often the test set of a split was looked at, by whichever run."""
-    query = select(func.count()).select_from(Look).join(Run, Run.id == Look.run_id).where(Run.split_id == split_id)
+    query = select(func.sum(Model.looks)).join(Run, Run.id == Model.run_id).where(Run.split_id == split_id)
     return session.scalar(query) or 0
 
 

@@ -21,7 +21,6 @@ from vast_orchard.store.schema import (
     ActionChange,
     Appearance,
     Base,
-    Checkpoint,
     Class,
     Epoch,
     Export,
@@ -30,16 +29,22 @@ from vast_orchard.store.schema import (
     Job,
     JobKind,
     JobState,
+    Judgement,
     Look,
+    Model,
     Picture,
     PicturePrint,
     Prediction,
     Project,
     Run,
-    RunPicture,
+    RunGroup,
+    RunState,
+    Snapshot,
+    SnapshotPicture,
     Split,
     SplitMember,
 )
+from vast_orchard.store.snapshots import seal_snapshots
 
 __all__ = ["RECORDS", "Loader", "dump_records", "has_work_under_way"]
 
@@ -117,28 +122,31 @@ RECORDS: Mapping[str, _Kind] = {
             names={"split_id": "split", "picture_id": "picture"},
         ),
         _Kind(table=Ingredient, belongs=_of_project(Ingredient), names={"project_id": "project"}),
+        _Kind(table=RunGroup, belongs=_of_project(RunGroup), names={"project_id": "project"}),
+        _Kind(table=Snapshot, belongs=_of_project(Snapshot), names={"project_id": "project"}),
+        _Kind(
+            table=SnapshotPicture,
+            belongs=_through(SnapshotPicture.snapshot_id, Snapshot),
+            names={"snapshot_id": "snapshot", "picture_id": "picture", "class_id": "class"},
+        ),
         _Kind(
             table=Run,
             belongs=_of_project(Run),
             names={
-                "project_id": "project", "split_id": "split", "variation_id": "ingredient",
-                "preprocessing_id": "ingredient",
+                "project_id": "project", "group_id": "run_group", "snapshot_id": "snapshot", "split_id": "split",
+                "variation_id": "ingredient", "preprocessing_id": "ingredient",
             },
         ),
-        _Kind(
-            table=RunPicture,
-            belongs=_through(RunPicture.run_id, Run),
-            names={"run_id": "run", "picture_id": "picture", "class_id": "class"},
-        ),
         _Kind(table=Epoch, belongs=_through(Epoch.run_id, Run), names={"run_id": "run"}),
-        _Kind(table=Checkpoint, belongs=_through(Checkpoint.run_id, Run), names={"run_id": "run"}),
+        _Kind(table=Model, belongs=_of_project(Model), names={"project_id": "project", "run_id": "run"}),
+        _Kind(table=Judgement, belongs=_through(Judgement.model_id, Model), names={"model_id": "model"}),
         _Kind(
             table=Prediction,
-            belongs=_through(Prediction.run_id, Run),
-            names={"run_id": "run", "picture_id": "picture", "true_class": "class", "predicted_class": "class"},
+            belongs=_through(Prediction.model_id, Model),
+            names={"model_id": "model", "picture_id": "picture", "true_class": "class", "predicted_class": "class"},
         ),
-        _Kind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "run_id": "run"}),
-        _Kind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "run_id": "run"}),
+        _Kind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "model_id": "model"}),
+        _Kind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "model_id": "model"}),
         _Kind(table=Job, belongs=_ended_work, names={"project_id": "project"}),
     )
 }  # fmt: skip
@@ -234,7 +242,22 @@ class Loader:
         return known[old]
 
     def _run_ids(self, row: _Row) -> None:
+        if row["state"] != RunState.ENDED:
+            raise InputError("The archive holds a run that has not ended.", "Make it again.")
+        _check_file("last", row.get("state_path"))
+        row.update(state_path=None, state_epoch=None)  # set by `place_files`, once its own id is known
+
+    def _class_ids(self, row: _Row) -> None:
         row["classes"] = [{**entry, "id": self._follow("class", int(entry["id"]))} for entry in row["classes"]]
+
+    def _snapshot_ids(self, row: _Row) -> None:
+        self._class_ids(row)
+        row["digest"] = None  # made of ids; see `seal_snapshots`
+
+    def _model_ids(self, row: _Row) -> None:
+        self._class_ids(row)
+        name = _check_file("kept", row["path"])
+        row["path"] = f"runs/{row['run_id']}/{name}"
 
     def _split_ids(self, row: _Row) -> None:
         for met in row.get("fit", []):
@@ -257,14 +280,8 @@ class Loader:
     def _import_ids(self, row: _Row) -> None:
         row.update(location="", state="done")
 
-    def _checkpoint_ids(self, row: _Row) -> None:
-        name = str(row["path"]).rpartition("/")[2]
-        if not re.fullmatch(r"(last|kept)-[0-9]{1,9}\.safetensors", name):
-            raise InputError(f"The archive names a state {name[:80]!r}, which is no name of ours.", "Make it again.")
-        row["path"] = f"runs/{row['run_id']}/{name}"
-
     def _export_ids(self, row: _Row) -> None:
-        row["path"] = None  # set by `place_exports`, once its own id is known
+        row["path"] = None  # set by `place_files`, once its own id is known
 
     def _job_ids(self, row: _Row) -> None:
         subjects = {JobKind.TRAIN.value: "run", JobKind.EXPORT.value: "export"}
@@ -275,21 +292,28 @@ class Loader:
             raise InputError("The archive holds a job that has not ended.", "Make it again.")
         row.update(owner=None, seen=True)
 
-    def place_exports(self, present: Iterable[int]) -> None:
-        """Say where the packs lie that came along.
+    def place_files(self, present: Iterable[str]) -> None:
+        """Say where states and packs lie that came along.
 
         Parameters
         ----------
-        present : iterable of int
-            Their ids in the archive.
+        present : iterable of str
+            Their paths in the archive, under the ids there.
         """
-        for old in present:
-            new = self.new_id("export", old)
-            self._session.execute(update(Export).where(Export.id == new).values(path=f"exports/{new}.zip"))
+        for path in present:
+            kind, old, *rest = path.removesuffix(".zip").split("/")
+            if kind == "exports":
+                new = self.new_id("export", int(old))
+                self._session.execute(update(Export).where(Export.id == new).values(path=f"exports/{new}.zip"))
+            elif rest[0].startswith("last-"):
+                new, epoch = self.new_id("run", int(old)), int(rest[0][5:].removesuffix(".safetensors"))
+                place = f"runs/{new}/{rest[0]}"
+                self._session.execute(update(Run).where(Run.id == new).values(state_path=place, state_epoch=epoch))
 
     def finish(self, name: str, import_id: int) -> None:
         """Give the project its name, or the next free one, and forget the import that the archive came with."""
         self._session.execute(delete(Import).where(Import.id == import_id))
+        seal_snapshots(self._session, self._project)
         row = self._session.get(Project, self._project)
         assert row is not None
         row.name = ""  # its own name does not stand in its way
@@ -299,12 +323,21 @@ class Loader:
             tell(self._session, topic, self._project)
 
 
+def _check_file(kind: str, path: Any) -> str:
+    """The name of a file of weights, without its folder."""
+    name = str(path or "").rpartition("/")[2]
+    if path is not None and not re.fullmatch(rf"{kind}-[0-9]{{1,9}}\.safetensors", name):
+        raise InputError(f"The archive names a state {name[:80]!r}, which is no name of ours.", "Make it again.")
+    return name
+
+
 _JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
     "run": Loader._run_ids,
     "split": Loader._split_ids,
     "action": Loader._action_ids,
     "import": Loader._import_ids,
-    "checkpoint": Loader._checkpoint_ids,
+    "snapshot": Loader._snapshot_ids,
+    "model": Loader._model_ids,
     "export": Loader._export_ids,
     "job": Loader._job_ids,
 }

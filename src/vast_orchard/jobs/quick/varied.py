@@ -21,8 +21,8 @@ from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.picture_file import network_pixels, read_picture
 from vast_orchard.jobs.context import WorkContext
 from vast_orchard.store.bytes import ByteStore
-from vast_orchard.store.runs import trained_on
 from vast_orchard.store.schema import Split
+from vast_orchard.store.snapshots import trained_on
 
 __all__ = ["Varied"]
 

@@ -11,18 +11,17 @@ from vast_orchard.store.schema.collection import (
     PictureTile,
     Project,
 )
-from vast_orchard.store.schema.trained import (
-    Checkpoint,
+from vast_orchard.store.schema.ingredients import Ingredient, IngredientKind, Split, SplitMember
+from vast_orchard.store.schema.models import Export, Judgement, Look, Model, ModelKind, Prediction
+from vast_orchard.store.schema.runs import (
     Epoch,
-    Export,
-    Ingredient,
-    IngredientKind,
-    Look,
-    Prediction,
+    GroupKind,
     Run,
-    RunPicture,
-    Split,
-    SplitMember,
+    RunEnding,
+    RunGroup,
+    RunState,
+    Snapshot,
+    SnapshotPicture,
 )
 from vast_orchard.store.schema.work import Action, ActionChange, Job, JobKind, JobState, Parcel
 
@@ -31,10 +30,10 @@ __all__ = [
     "ActionChange",
     "Appearance",
     "Base",
-    "Checkpoint",
     "Class",
     "Epoch",
     "Export",
+    "GroupKind",
     "Import",
     "ImportState",
     "Ingredient",
@@ -42,7 +41,10 @@ __all__ = [
     "Job",
     "JobKind",
     "JobState",
+    "Judgement",
     "Look",
+    "Model",
+    "ModelKind",
     "Parcel",
     "Picture",
     "PicturePrint",
@@ -50,7 +52,11 @@ __all__ = [
     "Prediction",
     "Project",
     "Run",
-    "RunPicture",
+    "RunEnding",
+    "RunGroup",
+    "RunState",
+    "Snapshot",
+    "SnapshotPicture",
     "Split",
     "SplitMember",
 ]

@@ -85,7 +85,8 @@ class Job(Base):
     project_id: Mapped[int | None] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
     kind: Mapped[str] = mapped_column(String(10))
     title: Mapped[str]
-    subject_id: Mapped[int]  # of the import, run or export
+    subject_id: Mapped[int]  # of the import, run, model or export
+    part: Mapped[str] = mapped_column(String(10), server_default="")  # of the subject: the set that is judged
     state: Mapped[str] = mapped_column(String(10), default=JobState.WAITING.value)
     stage: Mapped[str] = mapped_column(default="")
     done: Mapped[float] = mapped_column(Float, default=0.0)
@@ -109,6 +110,7 @@ class Job(Base):
             "uq_job_active",
             "kind",
             "subject_id",
+            "part",
             unique=True,
             postgresql_where=text("state in ('waiting', 'running')"),
         ),

@@ -87,6 +87,8 @@ class SiftScope:
     split_id: int | None = None
     sets: SetCodes | None = None  # of that split
     run_id: int | None = None
+    model_id: int | None = None  # what that run has kept
+    unjudged: str | None = None  # what to do about a run that was not judged
     run_classes: Mapping[str, int] = field(default_factory=dict)  # as the run knows them
     test_shown: bool = False  # a look at the test set was counted
     like_id: int | None = None  # the picture that `order:like` compares with
@@ -140,6 +142,8 @@ def _known(column: Any, test: _Test) -> _Test:
 def _need_run(what: str, place: Place, scope: SiftScope) -> None:
     if scope.run_id is None:
         raise SiftError(f"{what} asks about a run, and none is on show.", "Train one, or choose one in Runs.", place)
+    if scope.unjudged is not None:
+        raise SiftError(f"{what} asks what the run says, and it is not judged yet.", scope.unjudged, place)
 
 
 def _need_split(place: Place, scope: SiftScope) -> None:
@@ -148,7 +152,8 @@ def _need_split(place: Place, scope: SiftScope) -> None:
 
 
 def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
-    if name in RUN_FLAGS:
+    # Whether it was judged can be asked of any run; all else would answer "nothing" where nothing is known.
+    if name in RUN_FLAGS and not (name == "judged" and scope.run_id is not None):
         _need_run(name, place, scope)
     if name == "parted-copies":
         _need_split(place, scope)

@@ -116,7 +116,7 @@ def _classes(session: Session, scope: SiftScope, field: str, start: int) -> list
     if field == "predicted":
         named = scope.run_classes
         query = select(Prediction.predicted_class, func.count()).where(
-            Prediction.run_id == (scope.run_id or 0), Prediction.set_name != SetName.TEST.value
+            Prediction.model_id == (scope.model_id or 0), Prediction.set_name != SetName.TEST.value
         )
         counts = dict(session.execute(query.group_by(Prediction.predicted_class)).all())
     else:

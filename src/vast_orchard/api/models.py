@@ -1,0 +1,115 @@
+"""Models and what they say of pictures, over HTTP; the test set only by a counted look."""
+
+import re
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from fastapi import status as http
+from sqlalchemy.orm import Session
+
+from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, ProjectOf, SessionOf
+from vast_orchard.api.model_schemas import (
+    JudgementCreate,
+    JudgementRead,
+    LookCreate,
+    LookRead,
+    ModelRead,
+    OutcomeRead,
+)
+from vast_orchard.api.schemas import JobRead, SetName
+from vast_orchard.errors import ConflictError, InputError, MissingError
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.store import models, predictions
+from vast_orchard.store.jobs import get_job, job_of
+from vast_orchard.store.runs import get_run
+from vast_orchard.store.schema import JobKind, JobState
+from vast_orchard.store.values import JobValue, ModelValue, OutcomeValue
+
+__all__ = ["router"]
+
+router = APIRouter(prefix="/api", tags=["models"])
+
+LookQuery = Annotated[int | None, Query(ge=1, le=LARGEST_ID, description="Needed for the test set.")]
+
+
+@router.get("/projects/{project_id}/models", response_model=list[ModelRead])
+def list_models(session: SessionOf, project: ProjectOf) -> Sequence[ModelValue]:
+    """Everything that can be judged, tried and exported, newest first."""
+    return models.list_models(session, project.id)
+
+
+@router.get("/models/{model_id}", response_model=ModelRead)
+def read_model(model: ModelOf) -> ModelValue:
+    """One model."""
+    return model
+
+
+def _check_set(session: Session, model: ModelValue, name: str) -> None:
+    """That the set is there, and the model will not change under its judgement."""
+    models.check_may_be_tested(session, model.id)
+    if not get_run(session, model.run_id or 0).counts.get(name):
+        raise ConflictError(f"The split of this run has no {name} pictures.", f"Divide with a share for {name}.")
+
+
+def _judge(session: Session, model: ModelValue, name: str) -> int:
+    """Have a set judged; the job that does it, or does it already."""
+    present = job_of(session, JobKind.JUDGE, model.id, name)
+    if present and present.state in (JobState.WAITING, JobState.RUNNING):
+        return present.id
+    title = f"Judge run {model.run_number} on its {name} set"
+    return start_job(session, model.project_id, JobKind.JUDGE, title, model.id, name)
+
+
+@router.post("/models/{model_id}/judgements", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
+def create_judgement(session: SessionOf, model: ModelOf, body: JudgementCreate) -> JobValue:
+    """Judge the model on its training or validation set, as a job."""
+    _check_set(session, model, body.set)
+    return get_job(session, _judge(session, model, body.set))
+
+
+@router.post("/models/{model_id}/looks", response_model=LookRead, status_code=http.HTTP_201_CREATED)
+def look(session: SessionOf, model: ModelOf, body: LookCreate) -> LookRead:
+    """Count a look at the test set; judges it first if that was never done."""
+    _check_set(session, model, "test")
+    look_id = models.add_look(session, model.id, body.place)
+    judged = models.judgement_of(session, model.id, "test") is not None
+    job_id = None if judged else _judge(session, model, "test")
+    return LookRead(id=look_id, looks=models.get_model(session, model.id).looks, job_id=job_id)
+
+
+@router.get("/models/{model_id}/judgement", response_model=JudgementRead)
+def judgement(
+    session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
+) -> dict[str, Any]:
+    """Scores on a set; the test set needs a counted look."""
+    if set == "test":
+        models.check_look(session, model.id, look)
+    found = models.judgement_of(session, model.id, set)
+    if found is None:
+        raise MissingError(
+            f"The model of run {model.run_number} was not judged on {set} yet.",
+            "Judge it (POST …/judgements) when its run has ended."
+            if set != "test"
+            else "Wait for the judging that the look started.",
+        )
+    return found
+
+
+@router.get("/models/{model_id}/outcomes", response_model=list[OutcomeRead])
+def outcomes(
+    session: SessionOf,
+    model: ModelOf,
+    set: SetName = "validation",
+    cells: Annotated[str, Query(max_length=4000, description="true.predicted class ids, joined by commas")] = "",
+    wrong: bool = True,
+    look: LookQuery = None,
+    limit: Annotated[int, Query(ge=1, le=5000)] = 1000,
+) -> Sequence[OutcomeValue]:
+    """Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones."""
+    if set == "test":
+        models.check_look(session, model.id, look)
+    if cells and not re.fullmatch(r"[0-9]{1,9}\.[0-9]{1,9}(,[0-9]{1,9}\.[0-9]{1,9})*", cells):
+        raise InputError(f"cells is {cells!r}.", "Give pairs like 3.4,4.3: true and predicted class ids.")
+    pairs = [(int(t), int(p)) for t, p in (part.split(".") for part in cells.split(",") if part)]
+    return predictions.list_outcomes(session, model, set, pairs, wrong_only=wrong, limit=limit)

@@ -1,0 +1,174 @@
+"""What goes over the wire of a recipe. What is written is checked by the core; what is read was stored by some version,
+and is never refused."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, Field, create_model
+
+from vast_orchard.api.schemas import Read, Write
+from vast_orchard.jobs.catalogue import training_settings
+
+__all__ = [
+    "OperationBody",
+    "PreprocessingBody",
+    "PreprocessingRead",
+    "RecipeCreate",
+    "RecipeRead",
+    "SettingRead",
+    "TrainingSettingsCreate",
+    "TrainingSettingsRead",
+    "VariationBody",
+    "VariationRead",
+]
+
+
+class PreprocessingBody(Write):
+    """See `core.pictures.preprocessing`."""
+
+    size: int
+    fit: Literal["distort", "border", "middle"] = "distort"
+    colour: Literal["rgb", "grey"]
+    ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
+    border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
+    scale: Literal["deviation", "unit", "signed"] = "deviation"
+    views: Literal["one", "mirrored", "turned"] = "one"
+
+
+class OperationBody(Write):
+    """One operation with how often and how far."""
+
+    kind: str
+    probability: float
+    low: float = 0.0
+    high: float = 0.0
+
+
+class VariationBody(Write):
+    """See `core.pictures.variation`."""
+
+    operations: list[OperationBody] = Field(max_length=40)
+    strength: float = 1.0
+    drawn: int = 0
+
+
+class PreprocessingRead(BaseModel):
+    """A preprocessing as a run holds it."""
+
+    size: int
+    fit: str
+    colour: str
+    ground: list[int]
+    border: list[int]
+    scale: str
+    views: str
+
+
+class OperationUseRead(BaseModel):
+    """An operation as a run holds it."""
+
+    kind: str
+    probability: float
+    low: float
+    high: float
+
+
+class VariationRead(BaseModel):
+    """A variation as a run holds it."""
+
+    operations: list[OperationUseRead]
+    strength: float
+    drawn: int
+
+
+class SettingChoiceRead(BaseModel):
+    """A value that a setting can take."""
+
+    value: str
+    words: str
+    does: str
+
+
+class SettingWhenRead(BaseModel):
+    """A setting has a say only while another has one of these values."""
+
+    name: str
+    values: list[str]
+
+
+class SettingFollowsRead(BaseModel):
+    """The default of a setting, by the value of another."""
+
+    name: str
+    defaults: dict[str, float]
+
+
+class SettingRead(BaseModel):
+    """A setting of training: its name, range, default and meaning."""
+
+    name: str
+    words: str
+    help: str
+    part: Literal["schedule", "learning"]
+    kind: Literal["whole", "number", "switch", "choice"]
+    default: int | float | bool | str
+    unit: str
+    low: float
+    high: float
+    above: bool = Field(description="The low end itself is out.")
+    choices: list[SettingChoiceRead]
+    when: SettingWhenRead | None
+    follows: SettingFollowsRead | None
+    far: float = Field(description="A value further from the default than by this factor is questioned; 0: none is.")
+
+
+_TYPES: dict[str, Any] = {"whole": int, "number": float, "switch": bool, "choice": str}
+
+
+def _fields(*, written: bool) -> dict[str, Any]:
+    found = {}
+    for entry in training_settings():
+        words, type_ = entry["help"], _TYPES[entry["kind"]]
+        if not written:
+            found[entry["name"]] = (type_, Field(description=words))
+            continue
+        # The core checks, and says what is wrong in words; the schema only tells of it.
+        ends: dict[str, Any] = {}
+        if entry["kind"] in ("whole", "number"):
+            ends = {"exclusiveMinimum" if entry["above"] else "minimum": entry["low"], "maximum": entry["high"]}
+        if entry["choices"]:
+            ends = {"enum": [choice["value"] for choice in entry["choices"]]}
+        found[entry["name"]] = (type_ | None, Field(None, description=words, json_schema_extra=ends))
+    return found
+
+
+TrainingSettingsCreate = create_model(
+    "TrainingSettingsCreate",
+    __base__=Write,
+    __doc__="What of the training is set; the rest takes its defaults, as those follow what is set.",
+    **_fields(written=True),
+)
+TrainingSettingsRead = create_model(
+    "TrainingSettingsRead", __base__=BaseModel, __doc__="Settings of a training.", **_fields(written=False)
+)
+
+
+class RecipeCreate(Write):
+    """Everything about a training but its pictures."""
+
+    network: str = Field(description="The name of a ready network.", max_length=100)
+    preprocessing: PreprocessingBody
+    variation: VariationBody
+    settings: TrainingSettingsCreate  # type: ignore[valid-type]
+
+
+def _name(network: Any) -> Any:
+    return network["name"] if isinstance(network, dict) else network
+
+
+class RecipeRead(Read):
+    """A recipe as a run holds it; its network by name, see `…/network` for the layers."""
+
+    network: Annotated[str, BeforeValidator(_name)]
+    preprocessing: PreprocessingRead
+    variation: VariationRead
+    settings: TrainingSettingsRead  # type: ignore[valid-type]

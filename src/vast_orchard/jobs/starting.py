@@ -1,0 +1,71 @@
+"""Starts a run: from a recipe and a split to a record and its job, in one transaction, for the API and for jobs."""
+
+from dataclasses import asdict, dataclass
+
+from sqlalchemy.orm import Session
+
+from vast_orchard.core.network.plan import plan
+from vast_orchard.core.pictures.variation import check_colour
+from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_recipe
+from vast_orchard.errors import ConflictError
+from vast_orchard.jobs.catalogue import PROGRAM
+from vast_orchard.jobs.dividing import split_for_training
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.ingredients import version_of_value
+from vast_orchard.store.runs import create_run, get_run, set_parameters
+from vast_orchard.store.schema import IngredientKind, JobKind
+from vast_orchard.store.values import RunValue
+
+__all__ = ["RunOrder", "start_run"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunOrder:
+    """What to train."""
+
+    recipe: Recipe  # its network may be open
+    split_id: int | None = None  # None: the newest, or one by the defaults
+    group_id: int | None = None  # of which plan it is part
+
+
+def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
+    """Record a run with all that it stands on, and hand it to the workers.
+
+    Raises
+    ------
+    SettingError, DescriptionError
+        The ingredients do not fit each other.
+    ConflictError
+        There is too little to tell apart, or the split cannot be trained on.
+    MissingError
+        There is no such split or group.
+    """
+    check_colour(order.recipe.variation, order.recipe.preprocessing.channels)
+    used = sum(1 for entry in list_classes(session, project_id) if entry.count)
+    if used < 2:
+        raise ConflictError(
+            f"There are pictures of {used} class{'' if used == 1 else 'es'} only.",
+            "A network tells at least two classes apart: bring in or label pictures of another.",
+        )
+    split_id = split_for_training(session, project_id, order.split_id, order.recipe.settings.seed)
+    values = {
+        IngredientKind.VARIATION: asdict(order.recipe.variation),
+        IngredientKind.PREPROCESSING: asdict(order.recipe.preprocessing),
+    }
+    named = {kind: version_of_value(session, project_id, kind, value) for kind, value in values.items()}
+    run = create_run(
+        session,
+        project_id,
+        split_id,
+        recipe_to_json(order.recipe),
+        program=PROGRAM,
+        variation_id=named[IngredientKind.VARIATION],
+        preprocessing_id=named[IngredientKind.PREPROCESSING],
+        group_id=order.group_id,
+    )
+    # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
+    recipe = resolved_recipe(order.recipe, len(run.classes))
+    set_parameters(session, run.id, recipe_to_json(recipe), plan(recipe.network, len(run.classes)).parameters)
+    start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
+    return get_run(session, run.id)

@@ -1,0 +1,190 @@
+"""The Ledger: pages of runs in an order that was asked for, each with what it changed from the one before."""
+
+import base64
+import json
+from collections.abc import Sequence
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import Numeric, Row, Select, and_, cast, func, or_, select
+from sqlalchemy.orm import Session, aliased
+
+from vast_orchard.errors import InputError
+from vast_orchard.store.models import model_value
+from vast_orchard.store.run_changes import run_changes
+from vast_orchard.store.schema import Judgement, Model, ModelKind, Run, Snapshot
+from vast_orchard.store.values import LedgerPage, RunValue
+
+__all__ = ["FIGURES", "list_runs", "one_run"]
+
+# What runs can be put in order by, besides their number: figures of the kept epoch, and what a run cost.
+FIGURES = (
+    "validation_accuracy", "validation_loss", "validation_macro_f1", "training_accuracy", "training_loss", "train_s",
+    "parameters", "epochs_done",
+)  # fmt: skip
+
+
+def _query() -> Select[Any]:
+    """Runs with all that is said of them; the one before, of the same kind, is beside."""
+    other = aliased(Run)
+    number = (
+        select(func.max(other.number))
+        .where(
+            other.project_id == Run.project_id,
+            other.number < Run.number,
+            other.group_id.is_not_distinct_from(Run.group_id),
+        )
+        .correlate(Run)
+        .scalar_subquery()
+    )
+    before = aliased(Run)
+    return (
+        select(
+            Run,
+            Snapshot.classes,
+            Snapshot.counts,
+            Model,
+            Judgement.scores.op("-")("classes").op("-")("confusion").label("scores"),
+            before.recipe.label("recipe_before"),
+            before.split_number.label("split_before"),
+            before.snapshot_id.label("snapshot_before"),
+        )
+        .join(Snapshot, Snapshot.id == Run.snapshot_id)
+        .outerjoin(Model, and_(Model.run_id == Run.id, Model.kind == ModelKind.RUN))
+        .outerjoin(Judgement, and_(Judgement.model_id == Model.id, Judgement.set_name == "validation"))
+        .outerjoin(before, and_(before.project_id == Run.project_id, before.number == number))
+    )
+
+
+def _value(found: Row[Any]) -> RunValue:
+    row: Run = found[0]
+    model: Model | None = found.Model
+    return RunValue(
+        id=row.id,
+        project_id=row.project_id,
+        number=row.number,
+        group_id=row.group_id,
+        snapshot_id=row.snapshot_id,
+        split_id=row.split_id,
+        split_number=row.split_number,
+        recipe=row.recipe,
+        classes=found.classes,
+        counts=found.counts,
+        program=row.program,
+        parameters=row.parameters,
+        created_at=row.created_at,
+        state=row.state,
+        ended_by=row.ended_by,
+        ending=row.ending,
+        ended_at=row.ended_at,
+        train_s=row.train_s,
+        epochs_done=row.epochs_done,
+        figures=row.figures,
+        state_path=row.state_path,
+        model=model_value(model, row.number, row.snapshot_id) if model else None,
+        validation=found.scores,
+        changed=_changed(row, found),
+    )
+
+
+def _changed(row: Run, found: Row[Any]) -> list[dict[str, Any]]:
+    if found.recipe_before is None:
+        return []
+    before = {"recipe": found.recipe_before, "split": found.split_before, "snapshot": found.snapshot_before}
+    return run_changes(before, {"recipe": row.recipe, "split": row.split_number, "snapshot": row.snapshot_id})
+
+
+def one_run(session: Session, run_id: int) -> RunValue | None:
+    """A run by its id."""
+    found = session.execute(_query().where(Run.id == run_id)).first()
+    return _value(found) if found else None
+
+
+def list_runs(
+    session: Session,
+    project_id: int,
+    *,
+    order: str = "number",
+    falling: bool = True,
+    group_id: int | None = None,
+    number: int | None = None,
+    after: str | None = None,
+    limit: int = 100,
+) -> LedgerPage:
+    """A page of runs; what has no such figure stands last, whichever way it goes.
+
+    Parameters
+    ----------
+    order : str
+        "number", or one of `FIGURES`.
+    falling : bool
+        Largest first.
+    group_id : int, optional
+        Runs of that group instead of the plain Ledger.
+    number : int, optional
+        Only the run of that number, whether in a group or not.
+    after : str, optional
+        What the page before named.
+
+    Raises
+    ------
+    InputError
+        There is no such order, or `after` names no page of it.
+    """
+    if order != "number" and order not in FIGURES:
+        raise InputError(f"Runs have no figure {order!r}.", f"Order by number, {', '.join(FIGURES)}.")
+    wanted = [Run.project_id == project_id]
+    if number is not None:
+        wanted.append(Run.number == number)
+    else:
+        wanted.append(Run.group_id == group_id if group_id else Run.group_id.is_(None))
+    total = session.scalar(select(func.count()).select_from(Run).where(*wanted)) or 0
+    key = _key(order)
+    query = _query().where(*wanted)
+    if after is not None:
+        query = query.where(_behind(key, falling, _read(after, order, falling)))
+    ordered = query.order_by((key.desc() if falling else key.asc()).nulls_last(), Run.number.desc())
+    rows: Sequence[Row[Any]] = session.execute(ordered.add_columns(key.label("key")).limit(limit + 1)).all()
+    page = rows[:limit]
+    more = len(rows) > limit
+    return LedgerPage(
+        runs=[_value(row) for row in page],
+        total=total,
+        after=_name(order, falling, page[-1]) if more else None,
+    )
+
+
+def _key(order: str) -> Any:
+    match order:
+        case "number" | "train_s" | "parameters" | "epochs_done":
+            found = getattr(Run, order).expression
+        case _:
+            found = Run.figures[order].astext
+    # As an exact number, so that the next page begins where this one ends.
+    return cast(found, Numeric)
+
+
+def _name(order: str, falling: bool, row: Row[Any]) -> str:
+    key = None if row.key is None else str(row.key)
+    return base64.urlsafe_b64encode(json.dumps([order, falling, key, row[0].number]).encode()).decode()
+
+
+def _read(after: str, order: str, falling: bool) -> tuple[Decimal | None, int]:
+    try:
+        named, way, key, number = json.loads(base64.urlsafe_b64decode(after.encode()))
+        if (named, way) == (order, falling) and type(number) is int and 0 < number < 2**31:
+            value = None if key is None else Decimal(str(key)[:60])
+            if value is None or value.is_finite():
+                return value, number
+    except (ValueError, TypeError, ArithmeticError):
+        pass
+    raise InputError(f"{after[:60]!r} names no page of this order.", "Begin with the first page again.")
+
+
+def _behind(key: Any, falling: bool, last: tuple[Decimal | None, int]) -> Any:
+    """What comes after a run with that key and number."""
+    value, number = last
+    if value is None:
+        return and_(key.is_(None), Run.number < number)
+    further = key < value if falling else key > value
+    return or_(further, and_(key == value, Run.number < number), key.is_(None))

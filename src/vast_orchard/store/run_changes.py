@@ -1,0 +1,54 @@
+"""What a run changed from the one before it."""
+
+from collections.abc import Mapping
+from typing import Any
+
+__all__ = ["run_changes"]
+
+
+def run_changes(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """Differences between what two runs were made of, by the path of each value.
+
+    Parameters
+    ----------
+    before, after : mapping
+        With `recipe`, `split` (a number) and `snapshot` (an id).
+
+    Returns
+    -------
+    list of dict
+        `what`, `before` and `after`; None stands for what is not there. Operations of a variation go by their kind.
+        `pictures` is among them when the split is the same and its pictures, labels or classes are not.
+    """
+    one, two = _flat(before["recipe"]), _flat(after["recipe"])
+    layers = one.pop("network.layers") != two.pop("network.layers")
+    found = [
+        {"what": what, "before": one.get(what), "after": two.get(what)}
+        for what in dict.fromkeys([*one, *two])
+        if one.get(what) != two.get(what)
+    ]
+    if layers and one["network"] == two["network"]:
+        found.append({"what": "layers", "before": None, "after": None})
+    if before["split"] != after["split"]:
+        found.append({"what": "split", "before": before["split"], "after": after["split"]})
+    elif before["snapshot"] != after["snapshot"]:
+        found.append({"what": "pictures", "before": None, "after": None})
+    return found
+
+
+def _flat(recipe: Mapping[str, Any]) -> dict[str, Any]:
+    variation, network = recipe["variation"], recipe["network"]
+    return {
+        "network": network["name"],
+        # Its layers have no short form; that they differ is what can be said of two networks of one name.
+        "network.layers": [{k: v for k, v in layer.items() if k != "id"} for layer in network["layers"][:-1]],
+        **{f"preprocessing.{key}": value for key, value in recipe["preprocessing"].items()},
+        **{f"variation.{entry['kind']}": _operation(entry) for entry in variation["operations"]},
+        "variation.strength": variation["strength"],
+        "variation.drawn": variation["drawn"],
+        **{f"settings.{key}": value for key, value in recipe["settings"].items()},
+    }
+
+
+def _operation(entry: Mapping[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in entry.items() if key != "kind"}

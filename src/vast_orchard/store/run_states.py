@@ -1,0 +1,61 @@
+"""The state machine of a run; every change is a WHERE on the state it leaves."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import func, update
+from sqlalchemy.orm import Session
+
+from vast_orchard.store.database import tell
+from vast_orchard.store.schema import JobState, Model, Run, RunEnding, RunState
+
+__all__ = ["begin_run", "end_run", "settle_run"]
+
+
+def begin_run(session: Session, run_id: int) -> None:
+    """Waiting becomes training; what trains already, taken over from another worker, or has ended stays as it is."""
+    project = session.scalar(
+        update(Run)
+        .where(Run.id == run_id, Run.state == RunState.WAITING)
+        .values(state=RunState.TRAINING)
+        .returning(Run.project_id)
+    )
+    if project is not None:
+        tell(session, "runs", project, run=run_id)
+
+
+def end_run(
+    session: Session, run_id: int, by: RunEnding, facts: Mapping[str, Any] | None = None, train_s: float | None = None
+) -> bool:
+    """End a run that has not ended, and freeze its model; False if it had ended before.
+
+    Parameters
+    ----------
+    by : RunEnding
+    facts : mapping, optional
+        The numbers of its ending, besides how many epochs were `done` of how many `epochs`.
+    train_s : float, optional
+        Seconds that it trained; what was stored last by default.
+    """
+    more = {} if train_s is None else {"train_s": train_s}
+    row = session.execute(
+        update(Run)
+        .where(Run.id == run_id, Run.state != RunState.ENDED)
+        .values(state=RunState.ENDED, ended_by=by, ended_at=func.now(), **more)
+        .returning(Run.project_id, Run.recipe, Run.epochs_done)
+    ).first()
+    if row is None:
+        return False
+    ending = {"done": row.epochs_done, "epochs": row.recipe["settings"]["epochs"], **(facts or {})}
+    session.execute(update(Run).where(Run.id == run_id).values(ending=ending))
+    session.execute(update(Model).where(Model.run_id == run_id, Model.frozen_at.is_(None)).values(frozen_at=func.now()))
+    tell(session, "runs", row.project_id, run=run_id)
+    return True
+
+
+def settle_run(session: Session, run_id: int, state: JobState, error: str | None) -> None:
+    """End a run whose job ended without saying why: it was stopped before it began, taken away, or broke."""
+    if state is JobState.FAILED:
+        end_run(session, run_id, RunEnding.FAILED, {"what": error or "", "mend": ""})
+    else:
+        end_run(session, run_id, RunEnding.STOPPED)

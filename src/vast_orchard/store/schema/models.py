@@ -1,0 +1,128 @@
+"""Models, what they said of pictures, and what was made of them, as tables."""
+
+import datetime as dt
+from enum import StrEnum
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    ForeignKey,
+    ForeignKeyConstraint,
+    Index,
+    Integer,
+    String,
+    UniqueConstraint,
+    func,
+    text,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, REAL
+from sqlalchemy.orm import Mapped, mapped_column
+
+from vast_orchard.store.schema.base import Base, project_key
+
+__all__ = ["Export", "Judgement", "Look", "Model", "ModelKind", "Prediction"]
+
+
+class ModelKind(StrEnum):
+    """Where a model comes from."""
+
+    RUN = "run"  # the kept state of a run
+    FINAL = "final"  # a training on all pictures
+    COMBINED = "combined"  # several models that answer together
+    FILE = "file"  # brought in
+
+
+class Model(Base):
+    """What can be judged, tried, exported and compared.
+
+    A run's model is replaced by each epoch that is kept, until the run ends: then it is frozen and never changes.
+    """
+
+    __tablename__ = "model"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = project_key()
+    kind: Mapped[str] = mapped_column(String(10))
+    run_id: Mapped[int | None] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), index=True)
+    epoch: Mapped[int | None]  # of the run
+    # SHA-256 of the weights, as `formats.model_file` computes it; None until those of an earlier version were read.
+    digest: Mapped[str | None] = mapped_column(String(64))
+    path: Mapped[str]
+    classes: Mapped[list[Any]]  # [{id, name, sign}] in the order of the outputs
+    preprocessing: Mapped[dict[str, Any]]
+    looks: Mapped[int] = mapped_column(server_default="0")  # how often outcomes on the test set were shown
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    frozen_at: Mapped[dt.datetime | None]
+    __table_args__ = (
+        CheckConstraint("kind in ('run', 'final', 'combined', 'file')", name="kind"),
+        CheckConstraint("kind <> 'run' or (run_id is not null and epoch is not null)", name="run"),
+        UniqueConstraint("id", "digest"),  # what judgements refer to
+        Index("uq_model_run", "run_id", unique=True, postgresql_where=text("kind = 'run'")),
+    )
+
+
+class Judgement(Base):
+    """Scores of one state of a model on one set: while they stand, the database lets no other state take its place."""
+
+    __tablename__ = "judgement"
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), primary_key=True)
+    set_name: Mapped[str] = mapped_column(String(10), primary_key=True)
+    digest: Mapped[str | None] = mapped_column(String(64))
+    scores: Mapped[dict[str, Any]]
+    judged_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    __table_args__ = (
+        CheckConstraint("set_name in ('training', 'validation', 'test')", name="set_name"),
+        ForeignKeyConstraint(
+            ["model_id", "digest"], ["model.id", "model.digest"], name="fk_judgement_state", ondelete="CASCADE"
+        ),
+    )
+
+
+class Prediction(Base):
+    """What a model says of a picture; it goes with its judgement."""
+
+    __tablename__ = "prediction"
+    model_id: Mapped[int] = mapped_column(primary_key=True)
+    picture_id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    set_name: Mapped[str] = mapped_column(String(10))
+    true_class: Mapped[int]  # ids, as in the model's class list
+    predicted_class: Mapped[int]
+    p: Mapped[float] = mapped_column(REAL)  # probability of the predicted class
+    loss: Mapped[float] = mapped_column(REAL)
+    probabilities: Mapped[list[float]] = mapped_column(ARRAY(REAL))
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["model_id", "set_name"],
+            ["judgement.model_id", "judgement.set_name"],
+            name="fk_prediction_judgement",
+            ondelete="CASCADE",
+        ),
+        Index("ix_prediction_cell", "model_id", "set_name", "true_class", "predicted_class"),
+    )
+
+
+class Look(Base):
+    """One time that outcomes on the test set were shown or computed."""
+
+    __tablename__ = "look"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = project_key()
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
+    place: Mapped[str] = mapped_column(String(40))
+    looked_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+
+
+class Export(Base):
+    """A pack that was asked for, and its proof once it is there."""
+
+    __tablename__ = "export"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = project_key()
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
+    # Of the state that went out, which need not be the one that the model ended with.
+    epoch: Mapped[int | None]
+    digest: Mapped[str | None] = mapped_column(String(64))
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    path: Mapped[str | None]
+    size_bytes: Mapped[int | None] = mapped_column(Integer)
+    proof: Mapped[dict[str, Any] | None]

@@ -1,0 +1,150 @@
+"""Snapshots: the pictures of a split as they are now, taken once and shared by runs between which nothing changed."""
+
+import hashlib
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import BigInteger, Select, String, case, cast, func, insert, literal, select
+from sqlalchemy.orm import Session
+
+from vast_orchard.errors import ConflictError
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitMember
+from vast_orchard.store.values import SnapshotPictureValue
+from vast_orchard.types import SetName
+
+__all__ = ["seal_snapshots", "snapshot_pictures", "take_snapshot", "trained_on"]
+
+_CODES = {name.value: place for place, name in enumerate(SetName, 1)}
+
+
+def _standing(split_id: int) -> tuple[Any, ...]:
+    """Which pictures of a split take part in training and judging."""
+    return (
+        SplitMember.split_id == split_id,
+        Picture.class_id.is_not(None),
+        Picture.deleted_at.is_(None),
+        ~Picture.excluded,
+        ~Picture.unsure,
+    )
+
+
+def _sums(picture_id: Any, class_id: Any, set_name: Any) -> tuple[Any, Any]:
+    """Two sums of hashes over rows, whose order has no say; together they are as good as a list of the rows."""
+    what = cast(class_id, BigInteger) * 4 + case(_CODES, value=set_name, else_=0)
+    picture = cast(picture_id, BigInteger)
+    return func.sum(func.hashint8extended(picture, what)), func.sum(func.hashint8extended(what, picture))
+
+
+def _digest(count: int, one: Any, two: Any, classes: Sequence[dict[str, Any]]) -> str:
+    named = hashlib.md5(json.dumps(list(classes), sort_keys=True).encode(), usedforsecurity=False).hexdigest()
+    return f"{count}:{one}:{two}:{named}"
+
+
+def take_snapshot(session: Session, project_id: int, split_id: int) -> Snapshot:
+    """The snapshot of a split as it is now: one that is there already if nothing has changed since, else a new one.
+
+    Classes without a training picture are left out, for nothing could be learnt of them.
+
+    Raises
+    ------
+    ConflictError
+        The split leaves training or validation empty, or fewer than two classes have training pictures.
+    """
+    one, two = _sums(Picture.id, Picture.class_id, SplitMember.set_name)
+    rows = session.execute(
+        select(
+            Picture.class_id, SplitMember.set_name, func.count().label("pictures"), one.label("one"), two.label("two")
+        )
+        .join(SplitMember, SplitMember.picture_id == Picture.id)
+        .where(*_standing(split_id))
+        .group_by(Picture.class_id, SplitMember.set_name)
+    ).all()
+    classes = _trainable_classes(session, project_id, rows)
+    known = {entry["id"] for entry in classes}
+    chosen = [row for row in rows if row.class_id in known]
+    counts: dict[str, int] = {}
+    for row in chosen:
+        counts[row.set_name] = counts.get(row.set_name, 0) + row.pictures
+    digest = _digest(sum(counts.values()), sum(row.one for row in chosen), sum(row.two for row in chosen), classes)
+    found = session.scalar(select(Snapshot).where(Snapshot.project_id == project_id, Snapshot.digest == digest))
+    if found is not None:
+        return found
+    made = Snapshot(project_id=project_id, digest=digest, classes=classes, counts=counts)
+    session.add(made)
+    session.flush()
+    session.execute(insert(SnapshotPicture).from_select(_COLUMNS, _members(split_id, made.id, sorted(known))))
+    return made
+
+
+_COLUMNS = ["snapshot_id", "picture_id", "sha256", "class_id", "set_name"]
+
+
+def _members(split_id: int, snapshot_id: int, classes: Sequence[int]) -> Select[int, int, str, int | None, str]:
+    return (
+        select(literal(snapshot_id), Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
+        .join(SplitMember, SplitMember.picture_id == Picture.id)
+        .where(*_standing(split_id), Picture.class_id.in_(classes))
+    )
+
+
+def _trainable_classes(session: Session, project_id: int, rows: Sequence[Any]) -> list[dict[str, Any]]:
+    sets = {row.set_name for row in rows}
+    for needed in ("training", "validation"):
+        if needed not in sets:
+            raise ConflictError(f"The split has no {needed} pictures.", "Divide again so that every set holds some.")
+    trained = {row.class_id for row in rows if row.set_name == "training"}
+    classes = [
+        {"id": entry.id, "name": entry.name, "sign": entry.sign}
+        for entry in list_classes(session, project_id)
+        if entry.id in trained
+    ]
+    if len(classes) < 2:
+        names = ", ".join(str(entry["name"]) for entry in classes) or "none"
+        raise ConflictError(
+            f"Only {len(classes)} class has training pictures ({names}).",
+            "A network tells at least two classes apart: label pictures of another, then divide again.",
+        )
+    return classes
+
+
+def trained_on(session: Session, split_id: int) -> Sequence[tuple[str, int]]:
+    """SHA-256 and class id of the pictures that a training on this split would be shown."""
+    rows = session.execute(
+        select(Picture.sha256, Picture.class_id)
+        .join(SplitMember, SplitMember.picture_id == Picture.id)
+        .where(*_standing(split_id), SplitMember.set_name == "training")
+    )
+    return [(sha256, class_id) for sha256, class_id in rows if class_id is not None]
+
+
+def snapshot_pictures(
+    session: Session, snapshot_id: int, set_name: str | None = None
+) -> Sequence[SnapshotPictureValue]:
+    """The pictures as they were, ordered by content, so that arrays made of them are always the same."""
+    query = select(
+        SnapshotPicture.picture_id, SnapshotPicture.sha256, SnapshotPicture.class_id, SnapshotPicture.set_name
+    ).where(SnapshotPicture.snapshot_id == snapshot_id)
+    if set_name is not None:
+        query = query.where(SnapshotPicture.set_name == set_name)
+    return [SnapshotPictureValue(**row._mapping) for row in session.execute(query.order_by(SnapshotPicture.sha256))]
+
+
+def seal_snapshots(session: Session, project_id: int) -> None:
+    """Let snapshots that came with an archive be found again: digests are made of ids, which are new here."""
+    one, two = _sums(SnapshotPicture.picture_id, SnapshotPicture.class_id, SnapshotPicture.set_name)
+    rows = session.execute(
+        select(Snapshot, func.count(), cast(one, String), cast(two, String))
+        .join(SnapshotPicture, SnapshotPicture.snapshot_id == Snapshot.id)
+        .where(Snapshot.project_id == project_id, Snapshot.digest.is_(None))
+        .group_by(Snapshot.id)
+        .order_by(Snapshot.id)
+    ).all()
+    taken: set[str] = set()
+    for snapshot, count, first, second in rows:
+        digest = _digest(count, first, second, snapshot.classes)
+        # Archives of earlier versions have one for each run; the first of the same is the one that is found.
+        if digest not in taken:
+            snapshot.digest = digest
+            taken.add(digest)

@@ -1,0 +1,58 @@
+"""What the store hands out: plain, frozen values, a file a resource."""
+
+from vast_orchard.store.values.history import ActionValue, UndoResult
+from vast_orchard.store.values.imports import ArrivedPicture, ImportValue
+from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
+from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue
+from vast_orchard.store.values.pictures import (
+    AppearanceValue,
+    BinnedPicture,
+    ClassValue,
+    CopiesValue,
+    FieldRowValue,
+    FullPicture,
+    PictureDetail,
+    PictureValue,
+)
+from vast_orchard.store.values.projects import DiskUse, ProjectFiles, ProjectName, ProjectValue
+from vast_orchard.store.values.runs import (
+    EpochValue,
+    Footing,
+    LedgerPage,
+    RunGroupValue,
+    RunValue,
+    SnapshotPictureValue,
+)
+from vast_orchard.store.values.work import JobValue, ParcelValue
+
+__all__ = [
+    "ActionValue",
+    "AppearanceValue",
+    "ArrivedPicture",
+    "BinnedPicture",
+    "ClassValue",
+    "CopiesValue",
+    "DiskUse",
+    "EpochValue",
+    "ExportValue",
+    "FieldRowValue",
+    "Footing",
+    "FullPicture",
+    "ImportValue",
+    "IngredientValue",
+    "JobValue",
+    "LedgerPage",
+    "ModelValue",
+    "OutcomeValue",
+    "ParcelValue",
+    "PictureDetail",
+    "PictureValue",
+    "ProjectFiles",
+    "ProjectName",
+    "ProjectValue",
+    "RunGroupValue",
+    "RunValue",
+    "SnapshotPictureValue",
+    "SplitValue",
+    "UndoResult",
+]

@@ -1,0 +1,59 @@
+"""Models, what they said, and what was made of them."""
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+__all__ = ["ExportValue", "ModelValue", "OutcomeValue"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ModelValue:
+    """What can be judged, tried and exported."""
+
+    id: int
+    project_id: int
+    kind: str
+    run_id: int | None
+    run_number: int | None
+    snapshot_id: int | None  # of its run
+    epoch: int | None
+    digest: str | None  # SHA-256 of the weights; None until those of an earlier version were read
+    path: str
+    classes: list[dict[str, Any]]
+    preprocessing: dict[str, Any]
+    looks: int  # at the test set
+    frozen: bool  # it will not change any more
+
+
+@dataclass(frozen=True, kw_only=True)
+class OutcomeValue:
+    """What a model said of a picture."""
+
+    picture_id: int
+    sha256: str
+    name: str
+    true_class: int
+    predicted_class: int
+    p: float
+    loss: float
+    probabilities: list[float]
+    class_now: int | None
+    gone: bool  # the picture is no longer in the project
+
+
+@dataclass(frozen=True, kw_only=True)
+class ExportValue:
+    """A pack, and its proof once it is there."""
+
+    id: int
+    project_id: int
+    model_id: int
+    epoch: int | None
+    digest: str | None
+    created_at: dt.datetime
+    path: str | None
+    size_bytes: int | None
+    proof: dict[str, Any] | None
+    state: str
+    error: str | None

@@ -1,0 +1,93 @@
+"""Runs, their epochs and what they stand on."""
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+from vast_orchard.store.values.models import ModelValue
+
+__all__ = ["EpochValue", "Footing", "LedgerPage", "RunGroupValue", "RunValue", "SnapshotPictureValue"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class EpochValue:
+    """Figures of one epoch, by name."""
+
+    number: int
+    figures: dict[str, float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunValue:
+    """A run as the Ledger shows it: everything but its epochs and the layers of its judgement."""
+
+    id: int
+    project_id: int
+    number: int
+    group_id: int | None
+    snapshot_id: int
+    split_id: int | None
+    split_number: int
+    recipe: dict[str, Any]  # the values of all ingredients, the network resolved
+    classes: list[dict[str, Any]]
+    counts: dict[str, int]  # pictures by set
+    program: str
+    parameters: int
+    created_at: dt.datetime
+    state: str
+    ended_by: str | None
+    ending: dict[str, Any] | None  # the numbers of it
+    ended_at: dt.datetime | None
+    train_s: float | None
+    epochs_done: int
+    figures: dict[str, float]  # of the kept epoch
+    state_path: str | None  # where the last state lies, to go on from
+    model: ModelValue | None  # what it has kept
+    validation: dict[str, Any] | None  # scores of its model, without those of each class
+    changed: list[dict[str, Any]]  # from the run before it
+
+
+@dataclass(frozen=True, kw_only=True)
+class LedgerPage:
+    """Some runs of the Ledger, in the order asked for."""
+
+    runs: list[RunValue]
+    total: int
+    after: str | None  # names the next page; None: there is none
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunGroupValue:
+    """The runs of one plan."""
+
+    id: int
+    project_id: int
+    kind: str
+    question: str
+    budget: dict[str, Any]
+    created_at: dt.datetime
+    runs: int
+    ended: int  # of these
+
+
+@dataclass(frozen=True, kw_only=True)
+class SnapshotPictureValue:
+    """A picture as it was when its snapshot was taken."""
+
+    picture_id: int
+    sha256: str
+    class_id: int
+    set_name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Footing:
+    """What a result stands on, and what has changed since."""
+
+    run_number: int
+    split_number: int
+    pictures: int
+    labels_changed: int
+    pictures_added: int
+    pictures_gone: int
+    classes_renamed: int
