@@ -126,8 +126,8 @@ def test_sets_of_folders_are_used_by_train_without_asking(client: TestClient, wo
 def test_judgement_opens_on_validation_and_test_needs_a_look(
     client: TestClient, world: World, run: dict[str, Any]
 ) -> None:
-    url = f"/api/runs/{run['id']}"
-    assert run["state"] == "done"
+    url = f"/api/models/{run['model']['id']}"
+    assert (run["state"], run["ended_by"]) == ("ended", "epochs")
     judged = client.get(f"{url}/judgement").json()
     assert judged["count"] == run["counts"]["validation"]
     for path in ("judgement", "outcomes"):
@@ -143,32 +143,36 @@ def test_judgement_opens_on_validation_and_test_needs_a_look(
     again = client.post(f"{url}/looks", json={"place": "review"}).json()
     assert (again["looks"], again["job_id"]) == (2, None)
     assert client.get(url).json()["looks"] == 2
+    assert client.get(f"/api/runs/{run['id']}").json()["model"]["looks"] == 2
 
 
 def test_cells_show_exactly_their_pictures(client: TestClient, run: dict[str, Any]) -> None:
-    judged = client.get(f"/api/runs/{run['id']}/judgement").json()
+    judged = client.get(f"/api/models/{run['model']['id']}/judgement").json()
     seen = 0
     for truth, row in enumerate(judged["confusion"]):
         for predicted, count in enumerate(row):
             cell = f"{run['classes'][truth]['id']}.{run['classes'][predicted]['id']}"
-            shown = client.get(f"/api/runs/{run['id']}/outcomes", params={"cells": cell}).json()
+            shown = client.get(f"/api/models/{run['model']['id']}/outcomes", params={"cells": cell}).json()
             assert len(shown) == count
             seen += count
             if truth != predicted and count:
                 both = f"{cell},{cell}"
-                assert len(client.get(f"/api/runs/{run['id']}/outcomes", params={"cells": both}).json()) == count
+                assert (
+                    len(client.get(f"/api/models/{run['model']['id']}/outcomes", params={"cells": both}).json())
+                    == count
+                )
     assert seen == judged["count"]
-    wrong = client.get(f"/api/runs/{run['id']}/outcomes").json()
+    wrong = client.get(f"/api/models/{run['model']['id']}/outcomes").json()
     assert len(wrong) == judged["count"] - judged["right"]
     assert [entry["loss"] for entry in wrong] == sorted((entry["loss"] for entry in wrong), reverse=True)
 
 
 def test_mending_a_label_shows_in_the_footing(client: TestClient, project: int, run: dict[str, Any]) -> None:
-    wrong = client.get(f"/api/runs/{run['id']}/outcomes").json()[0]
+    wrong = client.get(f"/api/models/{run['model']['id']}/outcomes").json()[0]
     body = {"picture_ids": [wrong["picture_id"]], "class_id": wrong["predicted_class"]}
     assert client.post(f"/api/projects/{project}/labels", json=body).json()["summary"].startswith("1 picture labelled")
     assert client.get(f"/api/runs/{run['id']}/footing").json()["labels_changed"] == 1
-    again = client.get(f"/api/runs/{run['id']}/outcomes").json()[0]
+    again = client.get(f"/api/models/{run['model']['id']}/outcomes").json()[0]
     assert (again["true_class"], again["class_now"]) == (wrong["true_class"], wrong["predicted_class"])
     assert client.post(f"/api/projects/{project}/undo").json()["taken_back"] == 1
     assert client.get(f"/api/runs/{run['id']}/footing").json()["labels_changed"] == 0
@@ -176,7 +180,7 @@ def test_mending_a_label_shows_in_the_footing(client: TestClient, project: int, 
 
 def test_trying_answers_for_good_files_and_explains_bad_ones(client: TestClient, run: dict[str, Any]) -> None:
     files = [("files", ("good.png", png(1))), ("files", ("bad.png", png(2)[:99])), ("files", ("empty.png", b""))]
-    good, bad, empty = client.post(f"/api/runs/{run['id']}/try", files=files).json()
+    good, bad, empty = client.post(f"/api/models/{run['model']['id']}/try", files=files).json()
     assert good["name"] == "good.png"
     assert sum(good["probabilities"]) == pytest.approx(1, abs=1e-5)
     assert len(good["probabilities"]) == len(run["classes"])
@@ -185,12 +189,12 @@ def test_trying_answers_for_good_files_and_explains_bad_ones(client: TestClient,
 
 
 def test_an_export_is_offered_only_when_proven(client: TestClient, world: World, run: dict[str, Any]) -> None:
-    made = client.post(f"/api/runs/{run['id']}/exports").json()
+    made = client.post(f"/api/models/{run['model']['id']}/exports").json()
     early = client.get(f"/api/exports/{made['id']}/file")
     assert early.status_code == 409
     assert "not proven yet" in early.json()["detail"]
     world.run_waiting()
-    pack = client.get(f"/api/runs/{run['id']}/exports").json()[0]
+    pack = client.get(f"/api/models/{run['model']['id']}/exports").json()[0]
     assert (pack["state"], pack["proof"]["pictures"]) == ("done", 32)
     done = client.get(f"/api/exports/{made['id']}/file")
     assert done.headers["content-disposition"] == 'attachment; filename="crystals-run-1.zip"'
@@ -212,7 +216,7 @@ def test_training_with_one_class_says_what_is_missing(client: TestClient, world:
     ("change", "words"),
     [
         ({"network": "gigantic"}, "no network named 'gigantic'"),
-        ({"settings": {"epochs": 0}}, "number of epochs is 0"),
+        ({"settings": {"epochs": 0}}, "epochs is 0"),
         ({"settings": {"learning_rate": -1}}, "learning rate is -1"),
         ({"preprocessing": {"size": 8}}, "pools 1×1 to nothing"),
         (
@@ -232,7 +236,7 @@ def test_recipes_that_cannot_be_are_refused_with_words(
     answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
     assert answer.status_code == 422
     assert words in answer.json()["detail"]
-    assert client.get(f"/api/projects/{project}/runs").json() == []
+    assert client.get(f"/api/projects/{project}/runs").json()["runs"] == []
 
 
 @pytest.mark.parametrize(
@@ -367,11 +371,11 @@ def test_a_sheet_has_an_end(client: TestClient, project: int) -> None:
 
 
 def test_what_belongs_to_a_binned_project_is_not_shown(client: TestClient, project: int, run: dict[str, Any]) -> None:
-    made = client.post(f"/api/runs/{run['id']}/exports").json()
+    made = client.post(f"/api/models/{run['model']['id']}/exports").json()
     paths = (
         f"/api/runs/{run['id']}",
-        f"/api/runs/{run['id']}/judgement",
-        f"/api/runs/{run['id']}/exports",
+        f"/api/models/{run['model']['id']}/judgement",
+        f"/api/models/{run['model']['id']}/exports",
         f"/api/exports/{made['id']}/file",
         "/api/imports/1",
         f"/api/projects/{project}/field",

@@ -43,9 +43,11 @@ def known(client: TestClient, world: World, tmp_path: Path) -> dict[str, Any]:
     world.run(job)
     with world.context.database.session() as session:
         first = list_pictures(session, project)[0]
-    made = client.post(f"/api/runs/{run}/exports").json()
+    model = client.get(f"/api/runs/{run}").json()["model"]["id"]
+    made = client.post(f"/api/models/{model}/exports").json()
     return {
-        "project_id": project, "run_id": run, "job_id": job, "import_id": 1, "class_id": first.class_id, "split_id": 1,
+        "project_id": project, "run_id": run, "model_id": model, "job_id": job, "import_id": 1,
+        "class_id": first.class_id, "split_id": 1,
         "other_id": 1, "picture_id": first.id, "picture_ids": first.id, "sha256": first.sha256, "run": run, "split": 1,
         "export_id": made["id"], "parcel_id": 1, "kind": "variation", "upload_id": "0123456789abcdef",
         "location": "0123456789abcdef", "class_ids": first.class_id,

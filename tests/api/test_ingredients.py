@@ -137,7 +137,7 @@ def test_hue_of_grey_pictures_is_refused_before_it_is_trained(client: TestClient
     answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
     assert answer.status_code == 422
     assert "hue would change colours" in answer.json()["detail"]
-    assert client.get(f"/api/projects/{project}/runs").json() == []
+    assert client.get(f"/api/projects/{project}/runs").json()["runs"] == []
 
 
 def test_a_version_that_a_run_has_used_never_changes(client: TestClient, project: int) -> None:
@@ -150,10 +150,11 @@ def test_a_version_that_a_run_has_used_never_changes(client: TestClient, project
     first = keep(10)
     changed = keep(20, "gentle")  # the same name in other letters, and no run has used it: changed itself
     assert (changed["id"], changed["version"], changed["name"]) == (first["id"], 1, "Gentle")
-    run = client.post(
-        f"/api/projects/{project}/runs", json={"recipe": small_recipe(), "variation_id": first["id"]}
-    ).json()
+    # The server finds by its value which version was used, and of equal ones the newest.
+    recipe = {**small_recipe(), "variation": {"operations": [{**_TURN, "low": 0.0, "high": 20}]}}
+    run = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
     assert run["recipe"]["variation"]["operations"][0]["high"] == 20
+    client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe()})  # uses none of them
     assert keep(20)["version"] == 1
     second = keep(30)
     assert (second["version"], second["runs"]) == (2, [])

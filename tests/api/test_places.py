@@ -292,11 +292,13 @@ def test_records_that_are_brought_back_name_no_places(client: TestClient, world:
     archive = _archive_of(client, world)
     before = {path for path in world.context.settings.data_dir.rglob("*") if path.is_file()}
     hostile: list[tuple[str, dict[str, Any], str]] = [
-        ("checkpoint", {"path": "runs/1/.."}, "no name of ours"),
-        ("checkpoint", {"path": str(treasure)}, "no name of ours"),
-        ("checkpoint", {"path": "../../../last-1.safetensors/.."}, "no name of ours"),
+        ("model", {"path": "runs/1/.."}, "no name of ours"),
+        ("model", {"path": str(treasure)}, "no name of ours"),
+        ("run", {"state_path": str(treasure)}, "no name of ours"),
+        ("run", {"state_path": "../../../last-1.safetensors/.."}, "no name of ours"),
+        ("run", {"state": "training"}, "has not ended"),
         ("picture", {"sha256": "../../../../etc/passwd"}, "lacks a picture"),
-        ("run_picture", {"sha256": "x" * 64}, "lacks a picture"),
+        ("snapshot_picture", {"sha256": "x" * 64}, "lacks a picture"),
         ("job", {"state": "waiting"}, "has not ended"),
     ]
     for number, (table, change, words) in enumerate(hostile):

@@ -212,7 +212,7 @@ def test_a_failing_request_gives_its_place_back() -> None:
     ("method", "path", "gate"),
     [
         ("PUT", "/api/uploads/0123456789abcdef/files", 0),
-        ("POST", "/api/runs/3/try", 1),
+        ("POST", "/api/models/3/try", 1),
         ("POST", "/api/projects/1/sheets", 2),
         ("POST", "/api/projects/1/variation-sheet", 2),
         ("POST", "/api/projects/1/preprocessing-sheet", 2),
@@ -293,6 +293,7 @@ def test_a_preview_holds_no_connection(world: World) -> None:
         watched = Watched(world.context.settings)
         app.state.parts = replace(parts, quick=watched)
         ids = world.picture_ids(project)
+        model = client.get(f"/api/runs/{run}").json()["model"]["id"]
         recipe = client.get("/api/recipe").json()
         shown = {"preprocessing": recipe["preprocessing"], "variation": recipe["variation"]}
         asked = (
@@ -304,7 +305,7 @@ def test_a_preview_holds_no_connection(world: World) -> None:
             client.post(
                 f"/api/projects/{project}/preprocessing-sheet", json={"preprocessing": recipe["preprocessing"]}
             ),
-            client.post(f"/api/runs/{run}/try", files=[("files", ("a.png", png(1)))]),
+            client.post(f"/api/models/{model}/try", files=[("files", ("a.png", png(1)))]),
         )
         watched.close()
     assert [answer.status_code for answer in asked] == [200] * len(asked)

@@ -75,6 +75,16 @@ class Screen:
         """Wait until the page holds these words."""
         self.until(f"the page says {words!r}", lambda: words in self.text())
 
+    def was_said(self, words: str) -> None:
+        """Wait until the tray holds a notice with these words, whether it still shows in its corner or not."""
+        self.one("[data-testid=tray]").click()
+        self.until(
+            f"the tray remembers {words!r}",
+            lambda: any(words in entry.text for entry in self.all("[aria-label='Said lately'] li")),
+        )
+        self.one("[data-testid=tray]").click()
+        self.until("the tray is closed", lambda: not self.all("[aria-label='Jobs']"))
+
     def button(self, name: str) -> WebElement:
         """The button, link or tab whose words begin so."""
         path = (

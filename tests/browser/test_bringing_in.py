@@ -153,7 +153,7 @@ def test_a_table_beside_its_pictures(screen: Screen, tmp_path: Path) -> None:
     note.send_keys(" and small", Keys.ENTER)
     screen.keys(Keys.ESCAPE)
     screen.keys("z", ctrl=True)
-    screen.says("Taken back: Note on 1.png")
+    screen.was_said("Taken back: Note on 1.png")
 
 
 def test_folders_of_the_server_and_a_bucket(screen: Screen) -> None:

@@ -76,10 +76,10 @@ def test_a_pair_of_copies_is_mended(screen: Screen) -> None:
     # One is kept by key, and the other excluded; taken back, it is there again.
     screen.all("[role=gridcell]")[0].click()
     screen.keys("k")
-    screen.says("1 picture excluded")
     screen.until("two are left", lambda: len(_rows(screen)) == 2)
     screen.keys("z", ctrl=True)
     screen.until("three again", lambda: len(_rows(screen)) == 3)
+    screen.was_said("1 picture excluded")
 
     # One is said to be none.
     screen.all("[data-row]:last-child [role=gridcell]")[-1].click()
@@ -133,5 +133,5 @@ def test_the_most_alike_stand_first_and_a_class_gets_sign_and_colour(screen: Scr
     screen.says("Note on 12 pictures")
     screen.keys("seen twice")
     screen.press("Write note")
-    screen.says("Note on 12 pictures. Ctrl + Z takes it back.")
+    screen.was_said("Note on 12 pictures. Ctrl + Z takes it back.")
     assert [entry for entry in screen.complaints() if "409" not in entry] == []

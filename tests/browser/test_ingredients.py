@@ -83,7 +83,6 @@ def test_a_leak_is_found_and_mended(screen: Screen) -> None:
     assert all(len(row.find_elements(By.CSS_SELECTOR, "[role=gridcell]")) == 2 for row in pairs)
     _sheet(screen)
     screen.press("Put each group into one set")
-    screen.says("gathered into one set each")
     screen.until("no leak", lambda: "of copies" not in screen.one("[data-testid=checks]").text)
 
 
@@ -118,10 +117,10 @@ def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> 
     before = screen.until("counts", lambda: {name: count(name) for name in ("training", "validation", "test")})
     tile = screen.one("[data-row='set-training'] [role=gridcell]")
     screen.drag(tile, screen.one("[data-row='set-validation'] [role=rowheader]"))
-    screen.says("1 picture moved to validation")
     screen.until("it moved", lambda: count("validation") == before["validation"] + 1)
     screen.keys("z", ctrl=True)
     screen.until("it is back", lambda: count("validation") == before["validation"])
+    screen.was_said("1 picture moved to validation")
     # By key, too.
     screen.one("[data-row='set-training'] [role=gridcell]").click()
     screen.keys("s")

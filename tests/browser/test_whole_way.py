@@ -394,7 +394,7 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
     # The same zip again adds nothing.
     screen.one("input[aria-label='Archive']").send_keys(str(archive))
     screen.bring_in_what_is_planned()
-    screen.says("Bring in winter.zip: Done")
+    screen.was_said("Bring in winter.zip: Done")
     screen.press("Bring in pictures")
     screen.reads("[data-testid=import-report]", "0 new pictures, 24 here already")
     screen.keys(Keys.ESCAPE)

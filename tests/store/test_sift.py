@@ -81,11 +81,26 @@ class Desk:
         entries = ", ".join(f'{{"id": {i}, "name": "{name}", "sign": "x"}}' for name, i in self.classes.items())
         self.run = session.scalar(
             text(
-                "insert into run (project_id, number, split_id, split_number, recipe, classes, program, parameters,"
-                " judgements) values (:p, 1, :split, 1, '{}', cast(:classes as jsonb), 'test', 1, '{}') returning id"
+                "with snapshot as (insert into snapshot (project_id, classes, counts)"
+                " values (:p, cast(:classes as jsonb), '{}') returning id)"
+                " insert into run (project_id, number, snapshot_id, split_id, split_number, recipe, program,"
+                " parameters, state, ended_by)"
+                " select :p, 1, id, :split, 1, '{}', 'test', 1, 'ended', 'epochs' from snapshot returning id"
             ),
             {"p": self.project, "split": self.split, "classes": f"[{entries}]"},
         )
+        self.model = session.scalar(
+            text(
+                "insert into model (project_id, kind, run_id, epoch, path, classes, preprocessing, digest)"
+                " values (:p, 'run', :run, 1, 'x', cast(:classes as jsonb), '{}', 'd') returning id"
+            ),
+            {"p": self.project, "run": self.run, "classes": f"[{entries}]"},
+        )
+        for set_name in ("validation", "test"):
+            session.execute(
+                text("insert into judgement (model_id, set_name, digest, scores) values (:m, :set, 'd', '{}')"),
+                {"m": self.model, "set": set_name},
+            )
         for line in _PICTURES.splitlines():
             facts: dict[str, object] = dict(zip(_KEYS, line.split("|"), strict=True))
             facts |= {key: bool(facts[key]) for key in ("ex", "un", "two")}
@@ -114,9 +129,12 @@ class Desk:
                 )
         for picture, set_name, true, predicted, p, loss in _PREDICTIONS:
             session.execute(
-                text("insert into prediction values (:r, :id, :set, :t, :c, :p, :loss, '{0.5}')"),
+                text(
+                    "insert into prediction (model_id, picture_id, set_name, true_class, predicted_class, p, loss,"
+                    " probabilities) values (:m, :id, :set, :t, :c, :p, :loss, '{0.5}')"
+                ),
                 {
-                    "r": self.run,
+                    "m": self.model,
                     "id": picture,
                     "set": set_name,
                     "t": self.classes[true],
@@ -336,6 +354,32 @@ def test_without_split_or_run_their_words_say_so(desk: Desk) -> None:
     for sift in ("set:training", "parted-copies", "wrong", "p<1", "predicted:plate", "order:loss"):
         with pytest.raises(SiftError, match=r"first|none is on show"):
             desk.ordered(sift, scope=bare)
+
+
+def test_a_run_that_is_not_judged_says_so_instead_of_nothing(desk: Desk) -> None:
+    with desk.database.session() as session:
+        for column, value, words in (
+            ("state = 'training', ended_by", None, "judged when its training ends"),
+            ("state = 'ended', ended_by", "stopped", "kept nothing"),
+        ):
+            session.execute(
+                text(
+                    "with snapshot as (insert into snapshot (project_id, classes, counts) values (:p, '[]', '{}')"
+                    " returning id) insert into run (project_id, number, snapshot_id, split_number, recipe, program,"
+                    " parameters) select :p, 2 + (select max(number) from run), id, 1, '{}', 'test', 1 from snapshot"
+                ),
+                {"p": desk.project},
+            )
+            run = session.scalar(text("select max(id) from run"))
+            session.execute(text(f"update run set {column} = :v where id = :r"), {"v": value, "r": run})
+            scope = scope_of(session, desk.project, run_id=run, now=_NOW)
+            for sift in ("wrong", "right", "p<1", "loss>2", "predicted:plate", "order:-loss"):
+                with pytest.raises(SiftError, match="not judged yet") as found:
+                    field_records(session, scope, sift, Grouping.NOTHING)
+                assert words in found.value.mend
+            # That nothing was judged is an answer.
+            assert sifted_ids(session, scope, "judged") == []
+        session.rollback()
 
 
 def test_history_is_asked_by_day_and_by_step(desk: Desk) -> None:

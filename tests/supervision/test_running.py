@@ -90,6 +90,17 @@ def test_the_api_stays_small_with_a_project_open(open_folder: Path, archive: byt
     assert resident_kb < 200 * 1024
 
 
+def _results(running: Running, run_id: int) -> tuple[Any, ...]:
+    """What a training came to: its epochs, the digest of its weights, and their scores once they are judged."""
+
+    def judged() -> Any:
+        return running.ask("GET", f"/api/runs/{run_id}")["validation"]
+
+    scores = until("it is judged", judged)
+    model = running.ask("GET", f"/api/runs/{run_id}")["model"]
+    return running.ask("GET", f"/api/runs/{run_id}/epochs"), model["digest"], scores
+
+
 def test_a_killed_training_worker_goes_on_from_its_last_checkpoint(running: Running, archive: bytes) -> None:
     project = running.bring_in("Killed", archive)
     recipe = small_recipe(epochs=100)
@@ -100,20 +111,18 @@ def test_a_killed_training_worker_goes_on_from_its_last_checkpoint(running: Runn
     run = train()
 
     def epochs(run_id: int) -> int:
-        return len(running.ask("GET", f"/api/runs/{run_id}")["epochs"])
+        return len(running.ask("GET", f"/api/runs/{run_id}/epochs"))
 
     until("some epochs are done", lambda: epochs(run["id"]) >= 5)
     running.kill_child("train")
     assert "The training worker ended (killed by signal 9); it is started again" in running.said()
     seen = epochs(run["id"])
     until("it goes on", lambda: epochs(run["id"]) > seen + 5)
-    until("the killed run ends", lambda: running.ask("GET", f"/api/runs/{run['id']}")["state"] == "done")
+    until("the killed run ends", lambda: running.ask("GET", f"/api/runs/{run['id']}")["state"] == "ended")
     again = train()
-    until("the whole run ends", lambda: running.ask("GET", f"/api/runs/{again['id']}")["state"] == "done")
-    one, two = (running.ask("GET", f"/api/runs/{entry['id']}") for entry in (run, again))
-    # Every figure of every epoch is the same as in a run that nobody killed.
-    assert one["epochs"] == two["epochs"]
-    assert one["judgements"] == two["judgements"]
+    until("the whole run ends", lambda: running.ask("GET", f"/api/runs/{again['id']}")["state"] == "ended")
+    # Every figure of every epoch, and every weight, is the same as in a run that nobody killed.
+    assert _results(running, run["id"]) == _results(running, again["id"])
 
 
 def test_a_data_worker_killed_in_the_middle_of_an_import_ends_the_same(running: Running) -> None:
@@ -152,7 +161,7 @@ def test_a_job_that_loses_its_connections_twice_goes_on_and_ends_the_same(runnin
     project = running.bring_in("Connections", archive)
     body = {"recipe": small_recipe(epochs=100)}
     whole, cut = (running.ask("POST", f"/api/projects/{project}/runs", json=body)["id"] for _ in range(2))
-    until("the second trains", lambda: len(running.ask("GET", f"/api/runs/{cut}")["epochs"]) >= 5)
+    until("the second trains", lambda: len(running.ask("GET", f"/api/runs/{cut}/epochs")) >= 5)
     url = running_url(running.data_dir)
     assert url is not None
     with psycopg.connect(url, autocommit=True) as connection:
@@ -164,9 +173,8 @@ def test_a_job_that_loses_its_connections_twice_goes_on_and_ends_the_same(runnin
             assert ended is not None
             time.sleep(3)  # as long as the queue waits before it tries again
     until("the API answers", running.answers)
-    until("it ends", lambda: running.ask("GET", f"/api/runs/{cut}")["state"] == "done", 180)
-    one, two = (running.ask("GET", f"/api/runs/{run}") for run in (whole, cut))
-    assert one["epochs"] == two["epochs"]
+    until("it ends", lambda: running.ask("GET", f"/api/runs/{cut}")["state"] == "ended", 180)
+    assert _results(running, whole) == _results(running, cut)
 
 
 def test_a_killed_api_comes_back(running: Running) -> None:
@@ -196,12 +204,12 @@ def test_after_a_power_cut_it_starts_again_at_once_with_everything(open_folder: 
         app.wait_ready()
         project = app.bring_in("Before", archive)
         run = app.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=60)})
-        until("it trains", lambda: len(app.ask("GET", f"/api/runs/{run['id']}")["epochs"]) >= 3)
+        until("it trains", lambda: len(app.ask("GET", f"/api/runs/{run['id']}/epochs")) >= 3)
         app.kill()
         app.start_again()
         assert [entry["name"] for entry in app.ask("GET", "/api/projects")] == ["Before"]
-        until("the run ends", lambda: app.ask("GET", f"/api/runs/{run['id']}")["state"] == "done")
-        assert len(app.ask("GET", f"/api/runs/{run['id']}")["epochs"]) == 60
+        until("the run ends", lambda: app.ask("GET", f"/api/runs/{run['id']}")["state"] == "ended")
+        assert len(app.ask("GET", f"/api/runs/{run['id']}/epochs")) == 60
     finally:
         app.stop()
     assert "Stopped; everything is stored." in app.said()

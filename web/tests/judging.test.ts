@@ -71,11 +71,13 @@ describe("matrix", () => {
 function epochs(losses: [number, number][]): Epoch[] {
   return losses.map(([training, validation], place) => ({
     number: place + 1,
-    training_loss: training,
-    validation_loss: validation,
-    training_accuracy: 0.5,
-    validation_accuracy: 0.5,
-    learning_rate: 0.001,
+    figures: {
+      training_loss: training,
+      validation_loss: validation,
+      training_accuracy: 0.5,
+      validation_accuracy: 0.5,
+      learning_rate: 0.001,
+    },
   }));
 }
 
@@ -129,14 +131,12 @@ describe("footing", () => {
   const run = {
     number: 12,
     split_number: 4,
-    judgements: {
-      validation: {
-        ...judged([
-          [9, 1],
-          [2, 8],
-        ]),
-        accuracy: 0.85,
-      },
+    validation: {
+      ...judged([
+        [9, 1],
+        [2, 8],
+      ]),
+      accuracy: 0.85,
     },
   } as unknown as Run;
   const footing: Footing = {

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { unhurried } from "../src/api/live";
+import { unhurried } from "../src/api/unhurried";
 import { failureOf } from "../src/domain/failure";
 
 describe("reading again after events", () => {

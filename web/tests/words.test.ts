@@ -4,6 +4,7 @@ import { isActive, jobWords, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
 import { networkWords, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
+import { TABLE } from "./settingsTable";
 
 describe("words", () => {
   it("counts in words", () => {
@@ -91,6 +92,7 @@ describe("recipe", () => {
     batch_size: 32,
     learning_rate: 0.003,
     seed: 1,
+    keep: "lowest-validation-loss",
     optimizer: "adam",
     momentum: 0.9,
     nesterov: false,
@@ -112,18 +114,18 @@ describe("recipe", () => {
     parameters: number,
     receptive_field: number,
   ): Network["layers"][number] {
-    return { place, kind, shape, parameters, receptive_field, multiply_adds: 0 };
+    return { place, id: `${kind}_${place}`, kind, shape, parameters, receptive_field, multiply_adds: 0 };
   }
 
   it("is said in words", () => {
     expect(scheduleWords(settings)).toBe("25 epochs of batches of 32, rate 0.003, seed 1");
     expect(steps(963, settings)).toBe(31 * 25);
-    expect(ruleWords(settings)).toBe("Adam, rate falls");
+    expect(ruleWords(TABLE, settings)).toBe("Adam, rate falls");
     expect(
-      ruleWords({
+      ruleWords(TABLE, {
         ...settings,
         optimizer: "sgd",
-        schedule: "one-cycle",
+        schedule: "rise-and-fall",
         class_weights: "balanced",
         label_smoothing: 0.1,
         clip_norm: 2,
@@ -145,10 +147,10 @@ describe("recipe", () => {
       parameters: 5040,
       multiply_adds: 3_686_400,
       layers: [
-        layer(1, "conv2d", [48, 48, 16], 432, 3),
+        layer(1, "conv", [48, 48, 16], 432, 3),
         layer(2, "relu", [48, 48, 16], 0, 3),
         layer(3, "max_pool", [24, 24, 16], 0, 4),
-        layer(4, "conv2d", [24, 24, 32], 4608, 8),
+        layer(4, "conv", [24, 24, 32], 4608, 8),
       ],
     };
     expect(networkWords(network)).toBe("5 k parameters, 3.7 M multiply-adds, sees 8 px");

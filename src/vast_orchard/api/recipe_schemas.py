@@ -10,11 +10,15 @@ from vast_orchard.jobs.catalogue import training_settings
 
 __all__ = [
     "OperationBody",
+    "OperationUseRead",
     "PreprocessingBody",
     "PreprocessingRead",
     "RecipeCreate",
     "RecipeRead",
+    "SettingChoiceRead",
+    "SettingFollowsRead",
     "SettingRead",
+    "SettingWhenRead",
     "TrainingSettingsCreate",
     "TrainingSettingsRead",
     "VariationBody",
@@ -26,12 +30,12 @@ class PreprocessingBody(Write):
     """See `core.pictures.preprocessing`."""
 
     size: int
-    fit: Literal["distort", "border", "middle"] = "distort"
-    colour: Literal["rgb", "grey"]
+    fit: str = Field("distort", description="distort, border or middle")
+    colour: str = Field(description="rgb or grey")
     ground: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
     border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
-    scale: Literal["deviation", "unit", "signed"] = "deviation"
-    views: Literal["one", "mirrored", "turned"] = "one"
+    scale: str = Field("deviation", description="deviation, unit or signed")
+    views: str = Field("one", description="one, mirrored or turned")
 
 
 class OperationBody(Write):
@@ -136,7 +140,7 @@ def _fields(*, written: bool) -> dict[str, Any]:
         if entry["kind"] in ("whole", "number"):
             ends = {"exclusiveMinimum" if entry["above"] else "minimum": entry["low"], "maximum": entry["high"]}
         if entry["choices"]:
-            ends = {"enum": [choice["value"] for choice in entry["choices"]]}
+            words += f" One of {', '.join(choice['value'] for choice in entry['choices'])}."
         found[entry["name"]] = (type_ | None, Field(None, description=words, json_schema_extra=ends))
     return found
 

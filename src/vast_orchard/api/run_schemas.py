@@ -10,6 +10,8 @@ from vast_orchard.api.recipe_schemas import RecipeCreate, RecipeRead
 from vast_orchard.api.schemas import Read, RecordId, Write
 
 __all__ = [
+    "ChangeRead",
+    "EndingRead",
     "EpochRead",
     "FootingRead",
     "LayerRead",
@@ -20,6 +22,7 @@ __all__ = [
     "RunGroupRead",
     "RunNetworkRead",
     "RunRead",
+    "ValidationRead",
 ]
 
 

@@ -153,10 +153,6 @@ class _Scene:
         return project
 
 
-def _figures(run: dict[str, Any]) -> tuple[Any, ...]:
-    return run["epochs"], run["judgements"], run["kept_epoch"]
-
-
 class _Account:
     """What is there in the end, held against what was acknowledged."""
 
@@ -198,12 +194,18 @@ class _Account:
             found += part
         return found
 
+    def _figures(self, run_id: int) -> tuple[Any, ...]:
+        run = self._ask(f"/api/runs/{run_id}")
+        model = run["model"] or {}
+        return self._ask(f"/api/runs/{run_id}/epochs"), run["validation"], model.get("epoch"), model.get("digest")
+
     def _runs(self) -> None:
-        whole = _figures(self._ask(f"/api/runs/{self._scene.undisturbed}"))
-        for run in self._ask(f"/api/projects/{self._scene.training}/runs"):
-            self.stuck["runs"] += run["state"] in ("waiting", "running")
-            self.lost["runs"] += run["state"] != "done" or _figures(self._ask(f"/api/runs/{run['id']}")) != whole
-        known = {run["id"] for run in self._ask(f"/api/projects/{self._scene.training}/runs")}
+        whole = self._figures(self._scene.undisturbed)
+        runs = self._ask(f"/api/projects/{self._scene.training}/runs?limit=500")["runs"]
+        for run in runs:
+            self.stuck["runs"] += run["state"] != "ended"
+            self.lost["runs"] += run["ended_by"] != "epochs" or self._figures(run["id"]) != whole
+        known = {run["id"] for run in runs}
         self.lost["runs"] += len(set(self._trainer.runs) - known)
 
     def _labels(self) -> None:

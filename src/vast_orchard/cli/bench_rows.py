@@ -21,15 +21,16 @@ from sqlalchemy import text
 from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.terminal import console
+from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
-from vast_orchard.jobs.catalogue import default_recipe
-from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.starting import RunOrder, start_run
 from vast_orchard.settings import PREFIX, Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
-from vast_orchard.store.runs import create_run
-from vast_orchard.store.schema import JobKind
+from vast_orchard.store.models import keep_state
+from vast_orchard.store.run_states import end_run
+from vast_orchard.store.schema import RunEnding
 from vast_orchard.supervision.postgres import free_port, open_cluster
 
 __all__ = ["EXPRESSIONS", "bench_rows"]
@@ -115,17 +116,23 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
             {"s": split, "p": project},
         )
         session.execute(text("delete from split_member using picture where picture_id = id and class_id is null"))
-        run = create_run(session, project, int(split or 0), default_recipe(), program="bench").id
-        start_job(session, project, JobKind.TRAIN, "Run 1", run)
+        run = start_run(session, project, RunOrder(recipe=Recipe(), split_id=split)).id
+        keep_state(session, run, epoch=1, digest="0" * 64, path="bench")
+        end_run(session, run, RunEnding.EPOCHS)
         session.execute(text("update job set state = 'done' where subject_id = :r and kind = 'train'"), {"r": run})
+        model = session.scalar(text("select id from model where run_id = :r"), {"r": run})
+        session.execute(
+            text("insert into judgement (model_id, set_name, digest, scores) values (:m, 'validation', :d, '{}')"),
+            {"m": model, "d": "0" * 64},
+        )
         session.execute(
             text(
-                "insert into prediction select :r, p.id, 'validation', p.class_id, case when p.id % 11 = 0 then"
+                "insert into prediction select :m, p.id, 'validation', p.class_id, case when p.id % 11 = 0 then"
                 " (select min(id) from class where project_id = :p) else p.class_id end, 0.5 + (p.id % 500) / 1000.0,"
                 " (p.id % 300) / 100.0, '{0.5}' from picture p join split_member m on m.picture_id = p.id"
                 " where m.split_id = :s and m.set_name = 'validation' and p.class_id is not null"
             ),
-            {"r": run, "p": project, "s": split},
+            {"m": model, "p": project, "s": split},
         )
         session.execute(text("analyze"))
     return int(split or 0), run

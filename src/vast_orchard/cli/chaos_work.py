@@ -140,7 +140,7 @@ class Trainer(Worker):
         self.runs.append(run)
         while not self.over.is_set():
             found = patiently("The run", lambda: self.application.ask("GET", f"/api/runs/{run}"))
-            if found["state"] not in ("waiting", "running"):
+            if found["state"] == "ended":
                 return
             time.sleep(_PAUSE_S)
 

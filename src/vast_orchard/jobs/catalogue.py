@@ -37,7 +37,8 @@ PROGRAM = f"vast-orchard {__version__}"
 
 def default_recipe() -> dict[str, Any]:
     """What *Train* uses when nothing was changed; its network by name."""
-    return {**recipe_to_json(Recipe()), "network": DEFAULT_NETWORK}
+    stored = recipe_to_json(Recipe())
+    return {"network": DEFAULT_NETWORK, **{part: stored[part] for part in ("preprocessing", "variation", "settings")}}
 
 
 def training_settings() -> list[dict[str, Any]]:

@@ -14,7 +14,14 @@ export type Epoch = Schemas["EpochRead"];
 export type Judgement = Schemas["JudgementRead"];
 export type Outcome = Schemas["OutcomeRead"];
 export type Job = Schemas["JobRead"];
-export type Recipe = Schemas["RecipeBody"];
+export type Recipe = Schemas["RecipeRead"];
+export type Model = Schemas["ModelRead"];
+export type Setting = Schemas["SettingRead"];
+export type TrainingSettings = Schemas["TrainingSettingsRead"];
+export type LedgerPage = Schemas["LedgerRead"];
+export type LedgerOrder = NonNullable<
+  NonNullable<paths["/api/projects/{project_id}/runs"]["get"]["parameters"]["query"]>["order"]
+>;
 export type Network = Schemas["NetworkRead"];
 export type Footing = Schemas["FootingRead"];
 export type Answer = Schemas["AnswerRead"];
@@ -34,7 +41,7 @@ export type Undone = Schemas["UndoRead"];
 export type Variation = Recipe["variation"];
 export type Preprocessing = Recipe["preprocessing"];
 export type OperationKind = Schemas["OperationRead"];
-export type Operation = Schemas["OperationBody"];
+export type Operation = Schemas["OperationUseRead"];
 export type Ingredient = Schemas["IngredientRead"];
 export type DrawnSheet = Schemas["SheetRead"];
 export type SplitChecks = Schemas["SplitChecksRead"];

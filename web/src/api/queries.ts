@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { GroupKey } from "../domain/field";
 import { FieldIndex, fromBase64, joined } from "../domain/fieldIndex";
-import { type Choice, client, type FieldRowOf, need, needBytes, type Problem, type SetName } from "./client";
+import { type Choice, client, type FieldRowOf, need, needBytes, type Problem } from "./client";
 
 export function useProjects(deleted = false) {
   return useQuery({
@@ -165,14 +165,6 @@ export function useSplits(projectId: number) {
   });
 }
 
-export function useRuns(projectId: number) {
-  return useQuery({
-    queryKey: ["runs", projectId],
-    queryFn: () =>
-      need(client.GET("/api/projects/{project_id}/runs", { params: { path: { project_id: projectId } } })),
-  });
-}
-
 export function useImports(projectId: number) {
   return useQuery({
     queryKey: ["imports", projectId],
@@ -256,84 +248,6 @@ export function useParcels(projectId: number) {
     queryKey: ["parcels", projectId],
     queryFn: () =>
       need(client.GET("/api/projects/{project_id}/parcels", { params: { path: { project_id: projectId } } })),
-  });
-}
-
-export function useNetworks(projectId: number, size: number, channels: number) {
-  return useQuery({
-    queryKey: ["networks", projectId, size, channels],
-    queryFn: () =>
-      need(
-        client.GET("/api/projects/{project_id}/networks", {
-          params: { path: { project_id: projectId }, query: { size, channels } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
-}
-
-export function useDefaultRecipe() {
-  return useQuery({
-    queryKey: ["recipe"],
-    queryFn: () => need(client.GET("/api/recipe")),
-    staleTime: Infinity,
-  });
-}
-
-export function useFooting(projectId: number, runId: number | undefined) {
-  return useQuery({
-    queryKey: ["footing", projectId, runId ?? 0],
-    enabled: runId !== undefined,
-    queryFn: () =>
-      need(client.GET("/api/runs/{run_id}/footing", { params: { path: { run_id: runId ?? 0 } } })),
-  });
-}
-
-/** Validation answers by itself; test only under a look that was counted. */
-function lookQuery(look: number | undefined): { look?: number } {
-  return look ? { look } : {};
-}
-
-export function useJudgement(runId: number | undefined, set: SetName, look: number | undefined) {
-  return useQuery({
-    queryKey: ["judgement", runId ?? 0, set, look ?? 0],
-    enabled: runId !== undefined && (set !== "test" || look !== undefined),
-    retry: false,
-    queryFn: () =>
-      need(
-        client.GET("/api/runs/{run_id}/judgement", {
-          params: { path: { run_id: runId ?? 0 }, query: { set, ...lookQuery(look) } },
-        }),
-      ),
-  });
-}
-
-export function useOutcomes(
-  runId: number | undefined,
-  set: SetName,
-  cells: string,
-  look: number | undefined,
-) {
-  return useQuery({
-    queryKey: ["outcomes", runId ?? 0, set, cells, look ?? 0],
-    enabled: runId !== undefined && (set !== "test" || look !== undefined),
-    retry: false,
-    queryFn: () =>
-      need(
-        client.GET("/api/runs/{run_id}/outcomes", {
-          params: { path: { run_id: runId ?? 0 }, query: { set, cells, ...lookQuery(look) } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
-}
-
-export function useExports(runId: number | undefined) {
-  return useQuery({
-    queryKey: ["exports", runId ?? 0],
-    enabled: runId !== undefined,
-    queryFn: () =>
-      need(client.GET("/api/runs/{run_id}/exports", { params: { path: { run_id: runId ?? 0 } } })),
   });
 }
 

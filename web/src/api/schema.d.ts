@@ -1316,6 +1316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/training-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Settings
+         * @description Every setting of training, with its range, default and meaning.
+         */
+        get: operations["list_settings_api_training_settings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipe": {
         parameters: {
             query?: never;
@@ -1345,7 +1365,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The Ledger, newest first.
+         * @description A page of the Ledger, newest first unless asked otherwise.
          */
         get: operations["list_runs_api_projects__project_id__runs_get"];
         put?: never;
@@ -1354,6 +1374,30 @@ export interface paths {
          * @description Train, as a job. Without a split the newest is used, or one is made.
          */
         post: operations["create_run_api_projects__project_id__runs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/run-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description Groups of runs, newest first.
+         */
+        get: operations["list_groups_api_projects__project_id__run_groups_get"];
+        put?: never;
+        /**
+         * Create Group
+         * @description A group that runs can be started in.
+         */
+        post: operations["create_group_api_projects__project_id__run_groups_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1369,9 +1413,49 @@ export interface paths {
         };
         /**
          * Read Run
-         * @description One run with its epochs.
+         * @description One run.
          */
         get: operations["read_run_api_runs__run_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/epochs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Epochs
+         * @description Its figures, epoch by epoch.
+         */
+        get: operations["read_epochs_api_runs__run_id__epochs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Network
+         * @description The network that the run holds, layer by layer.
+         */
+        get: operations["read_network_api_runs__run_id__network_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1400,7 +1484,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/looks": {
+    "/api/projects/{project_id}/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Models
+         * @description Everything that can be judged, tried and exported, newest first.
+         */
+        get: operations["list_models_api_projects__project_id__models_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Model
+         * @description One model.
+         */
+        get: operations["read_model_api_models__model_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/judgements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Create Judgement
+         * @description Judge the model on its training or validation set, as a job.
+         */
+        post: operations["create_judgement_api_models__model_id__judgements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/looks": {
         parameters: {
             query?: never;
             header?: never;
@@ -1413,14 +1557,14 @@ export interface paths {
          * Look
          * @description Count a look at the test set; judges it first if that was never done.
          */
-        post: operations["look_api_runs__run_id__looks_post"];
+        post: operations["look_api_models__model_id__looks_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/judgement": {
+    "/api/models/{model_id}/judgement": {
         parameters: {
             query?: never;
             header?: never;
@@ -1431,7 +1575,7 @@ export interface paths {
          * Judgement
          * @description Scores on a set; the test set needs a counted look.
          */
-        get: operations["judgement_api_runs__run_id__judgement_get"];
+        get: operations["judgement_api_models__model_id__judgement_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1440,7 +1584,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/outcomes": {
+    "/api/models/{model_id}/outcomes": {
         parameters: {
             query?: never;
             header?: never;
@@ -1451,7 +1595,7 @@ export interface paths {
          * Outcomes
          * @description Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones.
          */
-        get: operations["outcomes_api_runs__run_id__outcomes_get"];
+        get: operations["outcomes_api_models__model_id__outcomes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1460,7 +1604,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/try": {
+    "/api/models/{model_id}/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -1471,16 +1615,16 @@ export interface paths {
         put?: never;
         /**
          * Try Pictures
-         * @description What the kept state says of picture files; nothing is stored.
+         * @description What a model says of picture files; nothing is stored.
          */
-        post: operations["try_pictures_api_runs__run_id__try_post"];
+        post: operations["try_pictures_api_models__model_id__try_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/exports": {
+    "/api/models/{model_id}/exports": {
         parameters: {
             query?: never;
             header?: never;
@@ -1489,15 +1633,15 @@ export interface paths {
         };
         /**
          * List Exports
-         * @description A run's packs, newest first.
+         * @description A model's packs, newest first.
          */
-        get: operations["list_exports_api_runs__run_id__exports_get"];
+        get: operations["list_exports_api_models__model_id__exports_get"];
         put?: never;
         /**
          * Create Export
          * @description Make and prove a pack, as a job.
          */
-        post: operations["create_export_api_runs__run_id__exports_post"];
+        post: operations["create_export_api_models__model_id__exports_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1653,7 +1797,7 @@ export interface components {
         };
         /**
          * AnswerRead
-         * @description What a model says of a file: probabilities in the order of the run's classes, or what is wrong with the file.
+         * @description What a model says of a file: probabilities in the order of its classes, or what is wrong with the file.
          */
         AnswerRead: {
             /** Name */
@@ -1747,10 +1891,22 @@ export interface components {
             /** Path */
             path: string;
         };
-        /** Body_try_pictures_api_runs__run_id__try_post */
-        Body_try_pictures_api_runs__run_id__try_post: {
+        /** Body_try_pictures_api_models__model_id__try_post */
+        Body_try_pictures_api_models__model_id__try_post: {
             /** Files */
             files: string[];
+        };
+        /**
+         * ChangeRead
+         * @description What a run changed from the one before: a path such as settings.epochs, or split, pictures, layers.
+         */
+        ChangeRead: {
+            /** What */
+            what: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
         };
         /**
          * ChoiceBody
@@ -1979,22 +2135,44 @@ export interface components {
             sources: number;
         };
         /**
+         * EndingRead
+         * @description The numbers of a run's ending.
+         */
+        EndingRead: {
+            /**
+             * Done
+             * @description Epochs that were done.
+             */
+            done: number;
+            /**
+             * Epochs
+             * @description Epochs that were asked for.
+             */
+            epochs: number;
+            /**
+             * What
+             * @description Of a failure: what happened.
+             * @default
+             */
+            what: string;
+            /**
+             * Mend
+             * @description Of a failure: what to do.
+             * @default
+             */
+            mend: string;
+        };
+        /**
          * EpochRead
-         * @description One epoch's figures.
+         * @description One epoch's figures, by name.
          */
         EpochRead: {
             /** Number */
             number: number;
-            /** Training Loss */
-            training_loss: number;
-            /** Training Accuracy */
-            training_accuracy: number;
-            /** Validation Loss */
-            validation_loss: number;
-            /** Validation Accuracy */
-            validation_accuracy: number;
-            /** Learning Rate */
-            learning_rate: number;
+            /** Figures */
+            figures: {
+                [key: string]: number;
+            };
         };
         /**
          * ExampleRead
@@ -2013,8 +2191,15 @@ export interface components {
         ExportRead: {
             /** Id */
             id: number;
-            /** Run Id */
-            run_id: number;
+            /** Model Id */
+            model_id: number;
+            /** Epoch */
+            epoch: number | null;
+            /**
+             * Digest
+             * @description SHA-256 of the weights in it.
+             */
+            digest: string | null;
             /**
              * Created At
              * Format: date-time
@@ -2286,6 +2471,17 @@ export interface components {
             ended_at: string | null;
         };
         /**
+         * JudgementCreate
+         * @description Which set to judge; the test set is judged by a look at it.
+         */
+        JudgementCreate: {
+            /**
+             * Set
+             * @enum {string}
+             */
+            set: "training" | "validation";
+        };
+        /**
          * JudgementRead
          * @description Scores on one set, with their counts.
          */
@@ -2344,6 +2540,8 @@ export interface components {
         LayerRead: {
             /** Place */
             place: number;
+            /** Id */
+            id: string;
             /** Kind */
             kind: string;
             /** Shape */
@@ -2354,6 +2552,21 @@ export interface components {
             multiply_adds: number;
             /** Receptive Field */
             receptive_field: number;
+        };
+        /**
+         * LedgerRead
+         * @description A page of the Ledger.
+         */
+        LedgerRead: {
+            /** Runs */
+            runs: components["schemas"]["RunRead"][];
+            /** Total */
+            total: number;
+            /**
+             * After
+             * @description Names the next page; null: there is none.
+             */
+            after: string | null;
         };
         /**
          * LookCreate
@@ -2422,6 +2635,53 @@ export interface components {
             share: number;
         };
         /**
+         * ModelClassRead
+         * @description A class as it was when the training started.
+         */
+        ModelClassRead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Sign */
+            sign: string;
+        };
+        /**
+         * ModelRead
+         * @description What can be judged, tried and exported.
+         */
+        ModelRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /** Kind */
+            kind: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Run Number */
+            run_number: number | null;
+            /** Epoch */
+            epoch: number | null;
+            /**
+             * Digest
+             * @description SHA-256 of the weights; null until those of an earlier version are read.
+             */
+            digest: string | null;
+            /** Classes */
+            classes: components["schemas"]["ModelClassRead"][];
+            /**
+             * Looks
+             * @description How often outcomes on the test set were shown.
+             */
+            looks: number;
+            /**
+             * Frozen
+             * @description Its run has ended: it will not change any more.
+             */
+            frozen: boolean;
+        };
+        /**
          * MovedRead
          * @description What was done, and the split as it is now: the same, or its next version.
          */
@@ -2455,19 +2715,19 @@ export interface components {
         };
         /**
          * NetworkRead
-         * @description A ready network for an input size and a number of classes.
+         * @description A ready network.
          */
         NetworkRead: {
             /** Name */
             name: string;
-            /** Default */
-            default: boolean;
             /** Parameters */
             parameters: number;
             /** Multiply Adds */
             multiply_adds: number;
             /** Layers */
             layers: components["schemas"]["LayerRead"][];
+            /** Default */
+            default: boolean;
         };
         /**
          * NotesCreate
@@ -2565,8 +2825,22 @@ export interface components {
             one_value: boolean;
         };
         /**
+         * OperationUseRead
+         * @description An operation as a run holds it.
+         */
+        OperationUseRead: {
+            /** Kind */
+            kind: string;
+            /** Probability */
+            probability: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * OutcomeRead
-         * @description What a run said of a picture.
+         * @description What a model said of a picture.
          */
         OutcomeRead: {
             /** Picture Id */
@@ -2801,31 +3075,51 @@ export interface components {
             size: number;
             /**
              * Fit
+             * @description distort, border or middle
              * @default distort
-             * @enum {string}
              */
-            fit: "distort" | "border" | "middle";
+            fit: string;
             /**
              * Colour
-             * @enum {string}
+             * @description rgb or grey
              */
-            colour: "rgb" | "grey";
+            colour: string;
             /** Ground */
             ground?: number[];
             /** Border */
             border?: number[];
             /**
              * Scale
+             * @description deviation, unit or signed
              * @default deviation
-             * @enum {string}
              */
-            scale: "deviation" | "unit" | "signed";
+            scale: string;
             /**
              * Views
+             * @description one, mirrored or turned
              * @default one
-             * @enum {string}
              */
-            views: "one" | "mirrored" | "turned";
+            views: string;
+        };
+        /**
+         * PreprocessingRead
+         * @description A preprocessing as a run holds it.
+         */
+        PreprocessingRead: {
+            /** Size */
+            size: number;
+            /** Fit */
+            fit: string;
+            /** Colour */
+            colour: string;
+            /** Ground */
+            ground: number[];
+            /** Border */
+            border: number[];
+            /** Scale */
+            scale: string;
+            /** Views */
+            views: string;
         };
         /**
          * PreprocessingSheetCreate
@@ -2883,27 +3177,29 @@ export interface components {
             name: string;
         };
         /**
-         * RecipeBody
+         * RecipeCreate
          * @description Everything about a training but its pictures.
          */
-        RecipeBody: {
-            /** Network */
+        RecipeCreate: {
+            /**
+             * Network
+             * @description The name of a ready network.
+             */
             network: string;
             preprocessing: components["schemas"]["PreprocessingBody"];
             variation: components["schemas"]["VariationBody"];
-            settings: components["schemas"]["TrainingBody"];
+            settings: components["schemas"]["TrainingSettingsCreate"];
         };
         /**
-         * RunClassRead
-         * @description A class as it was when the run started.
+         * RecipeRead
+         * @description A recipe as a run holds it; its network by name, see `…/network` for the layers.
          */
-        RunClassRead: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Sign */
-            sign: string;
+        RecipeRead: {
+            /** Network */
+            network: string;
+            preprocessing: components["schemas"]["PreprocessingRead"];
+            variation: components["schemas"]["VariationRead"];
+            settings: components["schemas"]["TrainingSettingsRead"];
         };
         /**
          * RunCreate
@@ -2912,21 +3208,71 @@ export interface components {
         RunCreate: {
             /** Split Id */
             split_id?: number | null;
+            /** Group Id */
+            group_id?: number | null;
+            recipe?: components["schemas"]["RecipeCreate"] | null;
+        };
+        /**
+         * RunGroupCreate
+         * @description What a plan of several runs varies, and what it may cost.
+         */
+        RunGroupCreate: {
             /**
-             * Variation Id
-             * @description Kept by name; instead of the recipe's.
+             * Kind
+             * @enum {string}
              */
-            variation_id?: number | null;
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            /** Budget */
+            budget?: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * RunGroupRead
+         * @description A group of runs, and how far it is.
+         */
+        RunGroupRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /** Kind */
+            kind: string;
+            /** Question */
+            question: string;
+            /** Budget */
+            budget: {
+                [key: string]: number;
+            };
             /**
-             * Preprocessing Id
-             * @description The same.
+             * Created At
+             * Format: date-time
              */
-            preprocessing_id?: number | null;
-            recipe?: components["schemas"]["RecipeBody"] | null;
+            created_at: string;
+            /** Runs */
+            runs: number;
+            /** Ended */
+            ended: number;
+        };
+        /**
+         * RunNetworkRead
+         * @description A network for an input size and a number of classes.
+         */
+        RunNetworkRead: {
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
+            /** Layers */
+            layers: components["schemas"]["LayerRead"][];
         };
         /**
          * RunRead
-         * @description A run of the Ledger; test outcomes are shown only through a look.
+         * @description A run of the Ledger; test outcomes are shown only through a look at its model.
          */
         RunRead: {
             /** Id */
@@ -2935,13 +3281,21 @@ export interface components {
             project_id: number;
             /** Number */
             number: number;
+            /** Group Id */
+            group_id: number | null;
+            /** Snapshot Id */
+            snapshot_id: number;
             /** Split Id */
             split_id: number | null;
             /** Split Number */
             split_number: number;
-            recipe: components["schemas"]["RecipeBody"];
+            recipe: components["schemas"]["RecipeRead"];
             /** Classes */
-            classes: components["schemas"]["RunClassRead"][];
+            classes: components["schemas"]["ModelClassRead"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
             /** Program */
             program: string;
             /** Parameters */
@@ -2951,29 +3305,31 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
-            /** Train S */
-            train_s: number | null;
-            /** Kept Epoch */
-            kept_epoch: number | null;
-            /** Ended Because */
-            ended_because: string | null;
-            /** Judgements */
-            judgements: {
-                [key: string]: components["schemas"]["JudgementRead"];
-            };
             /**
              * State
              * @enum {string}
              */
-            state: "waiting" | "running" | "done" | "failed" | "stopped";
-            /** Counts */
-            counts: {
+            state: "waiting" | "training" | "ended";
+            /** Ended By */
+            ended_by: ("epochs" | "stopped" | "condition" | "failed") | null;
+            ending: components["schemas"]["EndingRead"] | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Train S */
+            train_s: number | null;
+            /** Epochs Done */
+            epochs_done: number;
+            /**
+             * Figures
+             * @description Of the kept epoch.
+             */
+            figures: {
                 [key: string]: number;
             };
-            /** Epochs */
-            epochs: components["schemas"]["EpochRead"][];
-            /** Looks */
-            looks: number;
+            model: components["schemas"]["ModelRead"] | null;
+            validation: components["schemas"]["ValidationRead"] | null;
+            /** Changed */
+            changed: components["schemas"]["ChangeRead"][];
         };
         /**
          * ServerFolderRead
@@ -3000,6 +3356,84 @@ export interface components {
             second: ("training" | "validation" | "test") | null;
             /** Count */
             count: number;
+        };
+        /**
+         * SettingChoiceRead
+         * @description A value that a setting can take.
+         */
+        SettingChoiceRead: {
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+            /** Does */
+            does: string;
+        };
+        /**
+         * SettingFollowsRead
+         * @description The default of a setting, by the value of another.
+         */
+        SettingFollowsRead: {
+            /** Name */
+            name: string;
+            /** Defaults */
+            defaults: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * SettingRead
+         * @description A setting of training: its name, range, default and meaning.
+         */
+        SettingRead: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Help */
+            help: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "schedule" | "learning";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "whole" | "number" | "switch" | "choice";
+            /** Default */
+            default: number | boolean | string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Above
+             * @description The low end itself is out.
+             */
+            above: boolean;
+            /** Choices */
+            choices: components["schemas"]["SettingChoiceRead"][];
+            when: components["schemas"]["SettingWhenRead"] | null;
+            follows: components["schemas"]["SettingFollowsRead"] | null;
+            /**
+             * Far
+             * @description A value further from the default than by this factor is questioned; 0: none is.
+             */
+            far: number;
+        };
+        /**
+         * SettingWhenRead
+         * @description A setting has a say only while another has one of these values.
+         */
+        SettingWhenRead: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
         };
         /**
          * SharesBody
@@ -3317,82 +3751,186 @@ export interface components {
             error: string | null;
         };
         /**
-         * TrainingBody
-         * @description See `core.training.values`.
+         * TrainingSettingsCreate
+         * @description What of the training is set; the rest takes its defaults, as those follow what is set.
          */
-        TrainingBody: {
-            /** Epochs */
-            epochs: number;
-            /** Batch Size */
-            batch_size: number;
-            /** Learning Rate */
-            learning_rate: number;
-            /** Seed */
-            seed: number;
+        TrainingSettingsCreate: {
+            /**
+             * Epochs
+             * @description Passes over the training pictures; 10 to 100 is usual.
+             */
+            epochs?: number | null;
+            /**
+             * Batch Size
+             * @description Pictures a step; 16 to 128 is usual.
+             */
+            batch_size?: number | null;
+            /**
+             * Learning Rate
+             * @description Highest rate of the schedule; the one offered follows the optimizer.
+             */
+            learning_rate?: number | null;
+            /**
+             * Warm Up
+             * @description Share of all steps over which the rate rises to its highest. 0 is off.
+             */
+            warm_up?: number | null;
+            /**
+             * Seed
+             * @description Draws weights, order, dropout and variation: the same seed gives the same weights.
+             */
+            seed?: number | null;
+            /**
+             * Keep
+             * @description Which epoch becomes the model. One of lowest-validation-loss, highest-validation-accuracy, highest-validation-macro-f1, last.
+             */
+            keep?: string | null;
             /**
              * Optimizer
-             * @default adam
-             * @enum {string}
+             * @description The rule by which weights move. One of adam, adamw, rmsprop, sgd.
              */
-            optimizer: "adam" | "adamw" | "rmsprop" | "sgd";
+            optimizer?: string | null;
             /**
              * Momentum
-             * @default 0.9
+             * @description Share of the last step that goes on; 0 is plain gradient descent.
+             */
+            momentum?: number | null;
+            /**
+             * Nesterov
+             * @description Looks one step ahead before correcting.
+             */
+            nesterov?: boolean | null;
+            /**
+             * Weight Decay
+             * @description Share of each weight that is taken off at a rate of 1, against learning by heart.
+             */
+            weight_decay?: number | null;
+            /**
+             * Schedule
+             * @description How the rate moves over the training. One of cosine, step, rise-and-fall, constant.
+             */
+            schedule?: string | null;
+            /**
+             * Step Epochs
+             * @description From one drop of the rate to the next.
+             */
+            step_epochs?: number | null;
+            /**
+             * Step Factor
+             * @description By which the rate is multiplied at each drop.
+             */
+            step_factor?: number | null;
+            /**
+             * Label Smoothing
+             * @description Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual.
+             */
+            label_smoothing?: number | null;
+            /**
+             * Clip Norm
+             * @description Longer ones are shortened to it, against leaps. 0 is off; 1 to 5 is usual.
+             */
+            clip_norm?: number | null;
+            /**
+             * Class Weights
+             * @description What a picture of each class counts. One of none, balanced.
+             */
+            class_weights?: string | null;
+            /**
+             * Class Draws
+             * @description How often an epoch shows each class. One of none, balanced.
+             */
+            class_draws?: string | null;
+        };
+        /**
+         * TrainingSettingsRead
+         * @description Settings of a training.
+         */
+        TrainingSettingsRead: {
+            /**
+             * Epochs
+             * @description Passes over the training pictures; 10 to 100 is usual.
+             */
+            epochs: number;
+            /**
+             * Batch Size
+             * @description Pictures a step; 16 to 128 is usual.
+             */
+            batch_size: number;
+            /**
+             * Learning Rate
+             * @description Highest rate of the schedule; the one offered follows the optimizer.
+             */
+            learning_rate: number;
+            /**
+             * Warm Up
+             * @description Share of all steps over which the rate rises to its highest. 0 is off.
+             */
+            warm_up: number;
+            /**
+             * Seed
+             * @description Draws weights, order, dropout and variation: the same seed gives the same weights.
+             */
+            seed: number;
+            /**
+             * Keep
+             * @description Which epoch becomes the model.
+             */
+            keep: string;
+            /**
+             * Optimizer
+             * @description The rule by which weights move.
+             */
+            optimizer: string;
+            /**
+             * Momentum
+             * @description Share of the last step that goes on; 0 is plain gradient descent.
              */
             momentum: number;
             /**
              * Nesterov
-             * @default false
+             * @description Looks one step ahead before correcting.
              */
             nesterov: boolean;
             /**
              * Weight Decay
-             * @default 0.01
+             * @description Share of each weight that is taken off at a rate of 1, against learning by heart.
              */
             weight_decay: number;
             /**
              * Schedule
-             * @default cosine
-             * @enum {string}
+             * @description How the rate moves over the training.
              */
-            schedule: "cosine" | "constant" | "one-cycle" | "step";
-            /**
-             * Warm Up
-             * @default 0.05
-             */
-            warm_up: number;
+            schedule: string;
             /**
              * Step Epochs
-             * @default 10
+             * @description From one drop of the rate to the next.
              */
             step_epochs: number;
             /**
              * Step Factor
-             * @default 0.1
+             * @description By which the rate is multiplied at each drop.
              */
             step_factor: number;
             /**
-             * Clip Norm
-             * @default 0
-             */
-            clip_norm: number;
-            /**
              * Label Smoothing
-             * @default 0
+             * @description Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual.
              */
             label_smoothing: number;
             /**
-             * Class Weights
-             * @default none
-             * @enum {string}
+             * Clip Norm
+             * @description Longer ones are shortened to it, against leaps. 0 is off; 1 to 5 is usual.
              */
-            class_weights: "none" | "balanced";
+            clip_norm: number;
+            /**
+             * Class Weights
+             * @description What a picture of each class counts.
+             */
+            class_weights: string;
             /**
              * Class Draws
-             * @default none
-             * @enum {string}
+             * @description How often an epoch shows each class.
              */
-            class_draws: "none" | "balanced";
+            class_draws: string;
         };
         /**
          * TriedRead
@@ -3459,6 +3997,30 @@ export interface components {
             ctx?: Record<string, never>;
         };
         /**
+         * ValidationRead
+         * @description Scores of a run's model on its validation set, without those of each class.
+         */
+        ValidationRead: {
+            /** Count */
+            count: number;
+            /** Right */
+            right: number;
+            /** Accuracy */
+            accuracy: number;
+            /** Accuracy Interval */
+            accuracy_interval: number[];
+            /** Loss */
+            loss: number;
+            /** Largest Class Share */
+            largest_class_share: number;
+            /** Macro Precision */
+            macro_precision: number;
+            /** Macro Recall */
+            macro_recall: number;
+            /** Macro F1 */
+            macro_f1: number;
+        };
+        /**
          * VariationBody
          * @description See `core.pictures.variation`.
          */
@@ -3474,6 +4036,18 @@ export interface components {
              * Drawn
              * @default 0
              */
+            drawn: number;
+        };
+        /**
+         * VariationRead
+         * @description A variation as a run holds it.
+         */
+        VariationRead: {
+            /** Operations */
+            operations: components["schemas"]["OperationUseRead"][];
+            /** Strength */
+            strength: number;
+            /** Drawn */
             drawn: number;
         };
         /**
@@ -6089,6 +6663,26 @@ export interface operations {
             };
         };
     };
+    list_settings_api_training_settings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingRead"][];
+                };
+            };
+        };
+    };
     recipe_api_recipe_get: {
         parameters: {
             query?: never;
@@ -6104,14 +6698,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecipeBody"];
+                    "application/json": components["schemas"]["RecipeRead"];
                 };
             };
         };
     };
     list_runs_api_projects__project_id__runs_get: {
         parameters: {
-            query?: never;
+            query?: {
+                order?: "number" | "validation_accuracy" | "validation_loss" | "validation_macro_f1" | "training_accuracy" | "training_loss" | "train_s" | "parameters" | "epochs_done";
+                falling?: boolean;
+                /** @description Runs of that group; without, those of none. */
+                group?: number | null;
+                /** @description Only the run of that number. */
+                number?: number | null;
+                /** @description What the page before named. */
+                after?: string | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 project_id: number;
@@ -6126,7 +6730,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunRead"][];
+                    "application/json": components["schemas"]["LedgerRead"];
                 };
             };
             /** @description Validation Error */
@@ -6175,6 +6779,72 @@ export interface operations {
             };
         };
     };
+    list_groups_api_projects__project_id__run_groups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunGroupRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_group_api_projects__project_id__run_groups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunGroupCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunGroupRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     read_run_api_runs__run_id__get: {
         parameters: {
             query?: never;
@@ -6193,6 +6863,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_epochs_api_runs__run_id__epochs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EpochRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_network_api_runs__run_id__network_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunNetworkRead"];
                 };
             };
             /** @description Validation Error */
@@ -6237,12 +6969,109 @@ export interface operations {
             };
         };
     };
-    look_api_runs__run_id__looks_post: {
+    list_models_api_projects__project_id__models_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_model_api_models__model_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_judgement_api_models__model_id__judgements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgementCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_models__model_id__looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
             };
             cookie?: never;
         };
@@ -6272,7 +7101,7 @@ export interface operations {
             };
         };
     };
-    judgement_api_runs__run_id__judgement_get: {
+    judgement_api_models__model_id__judgement_get: {
         parameters: {
             query?: {
                 set?: "training" | "validation" | "test";
@@ -6281,7 +7110,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                run_id: number;
+                model_id: number;
             };
             cookie?: never;
         };
@@ -6307,7 +7136,7 @@ export interface operations {
             };
         };
     };
-    outcomes_api_runs__run_id__outcomes_get: {
+    outcomes_api_models__model_id__outcomes_get: {
         parameters: {
             query?: {
                 set?: "training" | "validation" | "test";
@@ -6320,7 +7149,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                run_id: number;
+                model_id: number;
             };
             cookie?: never;
         };
@@ -6346,18 +7175,18 @@ export interface operations {
             };
         };
     };
-    try_pictures_api_runs__run_id__try_post: {
+    try_pictures_api_models__model_id__try_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run_id: number;
+                model_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_try_pictures_api_runs__run_id__try_post"];
+                "multipart/form-data": components["schemas"]["Body_try_pictures_api_models__model_id__try_post"];
             };
         };
         responses: {
@@ -6381,12 +7210,12 @@ export interface operations {
             };
         };
     };
-    list_exports_api_runs__run_id__exports_get: {
+    list_exports_api_models__model_id__exports_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run_id: number;
+                model_id: number;
             };
             cookie?: never;
         };
@@ -6412,12 +7241,12 @@ export interface operations {
             };
         };
     };
-    create_export_api_runs__run_id__exports_post: {
+    create_export_api_models__model_id__exports_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                run_id: number;
+                model_id: number;
             };
             cookie?: never;
         };

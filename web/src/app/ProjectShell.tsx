@@ -2,9 +2,11 @@
 import { useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Run } from "../api/client";
-import { useClasses, useFooting, useProject, useRuns, useSplits } from "../api/queries";
+import { useClasses, useProject, useSplits } from "../api/queries";
+import { runsOf, useFooting, useLedger, useRun } from "../api/runQueries";
 import { failureOf } from "../domain/failure";
 import { type FootingPart, footingParts, nextStep } from "../domain/footing";
+import { isUnderWay, newestResult } from "../domain/runs";
 import { Failed, Reading } from "../parts/States";
 import { namedIn, type PlaceContext } from "./context";
 import { KeySheet } from "./KeySheet";
@@ -27,22 +29,25 @@ export function ProjectShell() {
   const project = useProject(projectId);
   const classes = useClasses(projectId);
   const splits = useSplits(projectId);
-  const runs = useRuns(projectId);
+  const ledger = useLedger(projectId);
   const [keysOpen, setKeysOpen] = useState(false);
   useChords(() => setKeysOpen(true));
 
-  const chosenRun = namedIn(runs.data ?? [], params.get("run")) ?? newestResult(runs.data ?? []);
+  const runs = runsOf(ledger.data);
+  const named = useNamedRun(runs, params.get("run"), projectId);
+  const chosenRun = named ?? newestResult(runs);
   const footing = useFooting(projectId, chosenRun?.id);
 
-  const failed = [project, classes, splits, runs].find(failureOf);
+  const failed = [project, classes, splits, ledger].find(failureOf);
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
-  if (!project.data || !classes.data || !splits.data || !runs.data) return <Reading what="the project" />;
+  if (!project.data || !classes.data || !splits.data || !ledger.data) return <Reading what="the project" />;
 
   const context: PlaceContext = {
     project: project.data,
     classes: classes.data,
     splits: splits.data,
-    runs: runs.data,
+    runs,
+    named,
     split: namedIn(splits.data, params.get("split")) ?? splits.data[0],
     run: chosenRun,
   };
@@ -52,7 +57,7 @@ export function ProjectShell() {
         nextStep({
           pictures: project.data.pictures,
           classes: classes.data.filter((entry) => entry.count).length,
-          running: runs.data.some((run) => run.state === "running" || run.state === "waiting"),
+          running: runs.some(isUnderWay),
         }),
       ];
   return (
@@ -102,9 +107,11 @@ export function ProjectShell() {
   );
 }
 
-/** With no run named: the newest that was judged, else the newest that has kept an epoch. */
-function newestResult(runs: readonly Run[]): Run | undefined {
-  return runs.find((run) => run.judgements.validation) ?? runs.find((run) => run.kept_epoch !== null);
+/** The run that the address names; one that stands further down the Ledger is read by itself. */
+function useNamedRun(runs: readonly Run[], text: string | null, projectId: number): Run | undefined {
+  const listed = namedIn(runs, text);
+  const alone = useRun(text && !listed && Number(text) > 0 ? Number(text) : undefined);
+  return listed ?? (alone.data?.project_id === projectId ? alone.data : undefined);
 }
 
 /** Project, split and run go along from place to place; what belongs to one place stays there. */

@@ -1,4 +1,4 @@
-/** The quiet tray of jobs: under way, waiting, failed and ended, from any place. */
+/** The quiet tray: jobs under way, waiting, failed and ended, and what was said lately; from any place. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
@@ -7,7 +7,7 @@ import { client, type Job, need, Problem } from "../api/client";
 import { useJobs } from "../api/queries";
 import { isActive, isPutOff, jobWords, trayWords } from "../domain/jobs";
 import { Button, buttonLook } from "../parts/Button";
-import { useNotices } from "../parts/Notices";
+import { useNotices, useSaid } from "../parts/Notices";
 import { ProgressBar } from "../parts/ProgressBar";
 
 const PLACE: Record<Job["kind"], string> = {
@@ -50,8 +50,30 @@ export function Tray() {
             <Entry key={job.id} job={job} />
           ))}
         </ul>
+        <SaidLately />
       </PopoverPanel>
     </Popover>
+  );
+}
+
+/** Notices pass; whoever looked away reads them here. */
+function SaidLately() {
+  const said = useSaid();
+  if (!said.length) return null;
+  return (
+    <section className="mt-1 border-t border-hairline px-2 pt-2">
+      <h3 className="text-sm text-quiet">Said lately in this window</h3>
+      <ul aria-label="Said lately">
+        {said.map((notice) => (
+          <li key={notice.id} className={`flex gap-3 py-0.5 text-sm ${notice.wrong ? "text-wrong" : ""}`}>
+            <span className="min-w-0 flex-1 break-words">{notice.text}</span>
+            <time className="shrink-0 text-quiet" dateTime={notice.at.toISOString()}>
+              {notice.at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
+            </time>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -6,7 +6,10 @@ export interface PlaceContext {
   readonly project: Project;
   readonly classes: readonly ClassOf[];
   readonly splits: readonly Split[];
+  /** The newest runs, as far as the Ledger was read. */
   readonly runs: readonly Run[];
+  /** The run that the address names, judged or not. */
+  readonly named: Run | undefined;
   /** The split whose sets are told. */
   readonly split: Split | undefined;
   /** The run whose result is on show: named in the address, else the newest that was judged. */

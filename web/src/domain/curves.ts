@@ -24,8 +24,8 @@ export interface CurveGeometry {
 export function curvePoints(epochs: readonly Epoch[], measure: Measure): CurvePoint[] {
   return epochs.map((entry) => ({
     epoch: entry.number,
-    training: measure === "loss" ? entry.training_loss : entry.training_accuracy,
-    validation: measure === "loss" ? entry.validation_loss : entry.validation_accuracy,
+    training: entry.figures[`training_${measure}`] ?? 0,
+    validation: entry.figures[`validation_${measure}`] ?? 0,
   }));
 }
 
@@ -72,9 +72,13 @@ export function curveGeometry(
 /** The last few epochs must all lie above the lowest validation loss before it counts as turned. */
 const TURNED_AFTER = 4;
 
+function loss(epoch: Epoch, of: "training" | "validation" = "validation"): number {
+  return epoch.figures[`${of}_loss`] ?? 0;
+}
+
 function lowest(epochs: readonly Epoch[]): Epoch | undefined {
   let best: Epoch | undefined;
-  for (const entry of epochs) if (!best || entry.validation_loss < best.validation_loss) best = entry;
+  for (const entry of epochs) if (!best || loss(entry) < loss(best)) best = entry;
   return best;
 }
 
@@ -89,8 +93,8 @@ export function turningEpoch(epochs: readonly Epoch[]): number | undefined {
 export function gapWords(epochs: readonly Epoch[]): string {
   const last = epochs[epochs.length - 1];
   if (!last || epochs.length < 4) return "";
-  const gap = last.validation_loss - last.training_loss;
-  if (gap <= 0.15 + last.training_loss * 0.6) return "";
+  const gap = loss(last) - loss(last, "training");
+  if (gap <= 0.15 + loss(last, "training") * 0.6) return "";
   return "Validation loss lies far above training loss: the network begins to learn these pictures by heart.";
 }
 

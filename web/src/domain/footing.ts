@@ -10,7 +10,7 @@ export interface FootingPart {
 }
 
 export function footingParts(run: Run, footing: Footing | undefined): FootingPart[] {
-  const judged = run.judgements.validation;
+  const judged = run.validation;
   const parts: FootingPart[] = [];
   if (judged) {
     parts.push({

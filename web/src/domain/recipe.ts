@@ -1,55 +1,35 @@
 /** The Run sheet's ingredients in words, and what they cost. */
-import type { Network, Recipe } from "../api/client";
+import type { Network, Recipe, Setting, TrainingSettings } from "../api/client";
+import { choiceWords } from "./trainingSettings";
 import { plural } from "./words";
 
 export const INPUT_SIZES = [32, 48, 64, 96] as const;
 
-const FIT_WORDS = {
+const FIT_WORDS: Record<string, string> = {
   distort: "distorted to the square",
   border: "whole, with a border",
   middle: "its middle",
 };
 
 export function preprocessingWords(preprocessing: Recipe["preprocessing"]): string {
-  const { size, colour, fit = "distort", views = "one" } = preprocessing;
-  const over = {
+  const { size, colour, fit, views } = preprocessing;
+  const over: Record<string, string> = {
     one: "",
     mirrored: ", answers averaged with the mirror image",
     turned: ", answers averaged over four turns",
   };
-  return `${size} × ${size} pixels, ${colour === "rgb" ? "colour" : "grey"}, ${FIT_WORDS[fit]}${over[views]}`;
+  return `${size} × ${size} pixels, ${colour === "rgb" ? "colour" : "grey"}, ${FIT_WORDS[fit] ?? fit}${over[views] ?? ""}`;
 }
 
 export function scheduleWords(settings: Recipe["settings"]): string {
   return `${plural(settings.epochs, "epoch")} of batches of ${settings.batch_size}, rate ${settings.learning_rate}, seed ${settings.seed}`;
 }
 
-/** How the rate moves over a training, in a word each. */
-export const SCHEDULES = [
-  { value: "cosine", label: "falls", title: "Falls to zero along half a cosine" },
-  { value: "step", label: "in steps", title: "A tenth after every few epochs" },
-  { value: "one-cycle", label: "up, down", title: "One cycle: rises, falls, and then far down" },
-  { value: "constant", label: "stays", title: "Stays at its highest" },
-] as const;
-
-export const OPTIMIZERS = [
-  { value: "adam", label: "Adam", title: "Adam" },
-  { value: "adamw", label: "AdamW", title: "Adam with decoupled weight decay of 0.01" },
-  { value: "rmsprop", label: "RMSprop", title: "RMSprop" },
-  {
-    value: "sgd",
-    label: "SGD",
-    title: "Gradient descent with momentum 0.9; takes ten times the rate of Adam",
-  },
-] as const;
-
 /** What differs from the usual rule of learning, or nothing. */
-export function ruleWords(settings: Recipe["settings"]): string {
-  const name = OPTIMIZERS.find((entry) => entry.value === settings.optimizer)?.label ?? settings.optimizer;
-  const way = SCHEDULES.find((entry) => entry.value === settings.schedule)?.label ?? settings.schedule;
+export function ruleWords(table: readonly Setting[], settings: TrainingSettings): string {
   return [
-    name,
-    `rate ${way}`,
+    choiceWords(table, "optimizer", settings.optimizer),
+    `rate ${choiceWords(table, "schedule", settings.schedule)}`,
     settings.class_weights === "balanced" ? "classes count alike" : "",
     settings.class_draws === "balanced" ? "classes shown alike" : "",
     settings.label_smoothing ? `smoothed by ${settings.label_smoothing}` : "",
@@ -88,7 +68,7 @@ export function stackBars(
 ): { key: string; side: number; depth: number; words: string }[] {
   const deepest = Math.max(...network.layers.map((layer) => layer.shape[layer.shape.length - 1] ?? 1));
   return network.layers
-    .filter((layer) => layer.kind === "conv2d" || layer.kind === "max_pool" || layer.kind === "dense")
+    .filter((layer) => layer.kind === "conv" || layer.kind === "max_pool" || layer.kind === "dense")
     .map((layer) => {
       const depth = (layer.shape[layer.shape.length - 1] ?? 1) / deepest;
       const side = layer.shape.length === 3 ? (layer.shape[0] ?? 1) / size : 0.02;

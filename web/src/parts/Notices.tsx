@@ -1,11 +1,12 @@
-/** Short words about what just happened, in a corner; errors stay until they are closed. */
+/** Short words about what just happened, in a corner; errors stay until they are closed, and all of them in the tray. */
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef, useState } from "react";
 import { asProblemOf } from "../api/client";
 
-interface Notice {
+export interface Notice {
   readonly id: number;
   readonly text: string;
   readonly wrong: boolean;
+  readonly at: Date;
 }
 
 interface Say {
@@ -14,20 +15,32 @@ interface Say {
 }
 
 const SHOWN_MS = 6000;
+/** So many stay readable in the tray after they went from the corner. */
+const REMEMBERED = 12;
 const Context = createContext<Say>({ say: () => {}, fail: () => {} });
+
+const Said = createContext<readonly Notice[]>([]);
 
 export function useNotices(): Say {
   return useContext(Context);
 }
 
+/** What was said in this window, the newest first. */
+export function useSaid(): readonly Notice[] {
+  return useContext(Said);
+}
+
 export function Notices({ children }: { children: ReactNode }) {
   const [notices, setNotices] = useState<readonly Notice[]>([]);
+  const [said, setSaid] = useState<readonly Notice[]>([]);
   const next = useRef(1);
   const close = useCallback((id: number) => setNotices((now) => now.filter((entry) => entry.id !== id)), []);
   const add = useCallback(
     (text: string, wrong: boolean) => {
       const id = next.current++;
-      setNotices((now) => [...now.slice(-3), { id, text, wrong }]);
+      const notice = { id, text, wrong, at: new Date() };
+      setNotices((now) => [...now.slice(-3), notice]);
+      setSaid((now) => [notice, ...now].slice(0, REMEMBERED));
       if (!wrong) window.setTimeout(() => close(id), SHOWN_MS);
     },
     [close],
@@ -38,7 +51,7 @@ export function Notices({ children }: { children: ReactNode }) {
   );
   return (
     <Context.Provider value={value}>
-      {children}
+      <Said.Provider value={said}>{children}</Said.Provider>
       <div aria-live="polite" className="fixed bottom-4 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2">
         {notices.map((entry) => (
           <div

@@ -8,16 +8,25 @@ interface Props {
   value: number;
   min: number;
   max: number;
+  /** The least value itself is out. */
+  above?: boolean;
   step?: number | "any";
   onChange: (value: number) => void;
 }
 
-export function NumberField({ label, help, value, min, max, step = 1, onChange }: Props) {
+export function NumberField({ label, help, value, min, max, above, step = 1, onChange }: Props) {
   const [text, setText] = useState(String(value));
   useEffect(() => setText((now) => (Number(now) === value ? now : String(value))), [value]);
-  const parsed = Number(text);
-  const good =
-    text.trim() !== "" && parsed >= min && parsed <= max && (step !== 1 || Number.isInteger(parsed));
+  const fits = (written: string) => {
+    const number = Number(written);
+    return (
+      written.trim() !== "" &&
+      (above ? number > min : number >= min) &&
+      number <= max &&
+      (step !== 1 || Number.isInteger(number))
+    );
+  };
+  const good = fits(text);
   return (
     <Field className="mb-2 grid grid-cols-[1fr_88px] items-baseline gap-x-2">
       <Label>{label}</Label>
@@ -27,21 +36,15 @@ export function NumberField({ label, help, value, min, max, step = 1, onChange }
         invalid={!good}
         onChange={(event) => {
           setText(event.target.value);
-          const next = Number(event.target.value);
-          if (
-            event.target.value.trim() &&
-            next >= min &&
-            next <= max &&
-            (step !== 1 || Number.isInteger(next))
-          ) {
-            onChange(next);
-          }
+          if (fits(event.target.value)) onChange(Number(event.target.value));
         }}
         onBlur={() => !good && setText(String(value))}
         className="rounded-control w-full border border-edge bg-surface px-1.5 py-0.5 text-right font-mono data-invalid:border-wrong"
       />
       <Description className={`col-span-2 text-sm ${good ? "text-quiet" : "text-wrong"}`}>
-        {good ? help : `Give ${step === 1 ? "a whole number" : "a number"} from ${min} to ${max}.`}
+        {good
+          ? help
+          : `Give ${step === 1 ? "a whole number" : "a number"} ${above ? `above ${min}, at most` : `from ${min} to`} ${max}.`}
       </Description>
     </Field>
   );

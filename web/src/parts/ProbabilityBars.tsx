@@ -1,12 +1,12 @@
 /** All classes ranked on one common ruler. */
-import type { ClassOf, Run } from "../api/client";
+import type { ClassOf, Model } from "../api/client";
 import { colourPlace } from "../domain/classColour";
 import type { Ranked } from "../domain/ranking";
 import { ClassSign } from "./ClassSign";
 
 interface Props {
   order: readonly Ranked[];
-  run: Run;
+  model: Model;
   /** Today's classes: their colours are shown. */
   classes: readonly ClassOf[];
   /** The colour of a bar. */
@@ -15,7 +15,7 @@ interface Props {
   note?: (entry: Ranked) => string;
 }
 
-export function ProbabilityBars({ order, run, classes, colour, note }: Props) {
+export function ProbabilityBars({ order, model, classes, colour, note }: Props) {
   return (
     <ul>
       {order.map((entry, rank) => (
@@ -23,8 +23,8 @@ export function ProbabilityBars({ order, run, classes, colour, note }: Props) {
           <div className="flex justify-between">
             <span>
               <ClassSign
-                place={colourPlace(classes.find((now) => now.id === run.classes[entry.place]?.id))}
-                sign={run.classes[entry.place]?.sign ?? ""}
+                place={colourPlace(classes.find((now) => now.id === model.classes[entry.place]?.id))}
+                sign={model.classes[entry.place]?.sign ?? ""}
               />{" "}
               {entry.name}
               <b>{note?.(entry)}</b>

@@ -1,19 +1,19 @@
 /** A look at the test set: counted when it is asked for, and good until the page is left or the run changes. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Job, need, type Run } from "../api/client";
+import { client, type Job, type Model, need } from "../api/client";
 import { useJobs } from "../api/queries";
 import { isActive } from "../domain/jobs";
 import { useNotices } from "../parts/Notices";
 
 interface Look {
-  readonly run: number;
+  readonly model: number;
   readonly id: number;
   readonly job: number | null;
 }
 
 export interface Looking {
-  /** The look that was counted for this run. */
+  /** The look that was counted for this model. */
   readonly look: number | undefined;
   /** The work that must end before there are results to look at. */
   readonly judging: Job | undefined;
@@ -21,22 +21,25 @@ export interface Looking {
   readonly take: () => Promise<boolean>;
 }
 
-export function useLook(run: Run | undefined, place: string): Looking {
+export function useLook(model: Model | null | undefined, place: string): Looking {
   const [taken, setTaken] = useState<Look>();
   const { data: jobs = [] } = useJobs();
   const { fail } = useNotices();
   const queries = useQueryClient();
-  const here = taken?.run === run?.id ? taken : undefined;
+  const here = taken?.model === model?.id ? taken : undefined;
 
   const take = async () => {
-    if (!run) return false;
+    if (!model) return false;
     try {
       const counted = await need(
-        client.POST("/api/runs/{run_id}/looks", { params: { path: { run_id: run.id } }, body: { place } }),
+        client.POST("/api/models/{model_id}/looks", {
+          params: { path: { model_id: model.id } },
+          body: { place },
+        }),
       );
       // The tray is read first, so that the job that must end before there are results is known.
       await queries.invalidateQueries({ queryKey: ["jobs"] });
-      setTaken({ run: run.id, id: counted.id, job: counted.job_id });
+      setTaken({ model: model.id, id: counted.id, job: counted.job_id });
       void queries.invalidateQueries({ queryKey: ["runs"] });
       return true;
     } catch (error) {

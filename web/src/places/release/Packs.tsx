@@ -1,9 +1,10 @@
 /** A run's export packs, each with its proof. */
-import type { Job, Run } from "../../api/client";
-import { useExports } from "../../api/queries";
+import type { Job, Model } from "../../api/client";
+import { useExports } from "../../api/runQueries";
 import { isActive, jobWords } from "../../domain/jobs";
 import { bytes } from "../../domain/words";
 import { buttonLook } from "../../parts/Button";
+import { Digest } from "../../parts/Digest";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Failed } from "../../parts/States";
 
@@ -13,8 +14,8 @@ interface Proof {
   tolerance: number;
 }
 
-export function Packs({ run, jobs }: { run: Run; jobs: readonly Job[] }) {
-  const packs = useExports(run.id);
+export function Packs({ model, jobs }: { model: Model; jobs: readonly Job[] }) {
+  const packs = useExports(model.id);
   if (packs.isError) return <Failed error={packs.error} onRetry={() => void packs.refetch()} />;
   return (
     <ul className="mt-4" aria-label="Export packs">
@@ -28,7 +29,11 @@ export function Packs({ run, jobs }: { run: Run; jobs: readonly Job[] }) {
             data-testid="pack"
             data-state={pack.state}
           >
-            <p className="text-sm text-quiet">{new Date(pack.created_at).toLocaleString("en-GB")}</p>
+            <p className="flex justify-between gap-2 text-sm text-quiet">
+              {new Date(pack.created_at).toLocaleString("en-GB")}
+              {pack.epoch !== null && `, epoch ${pack.epoch}`}
+              <Digest model={pack} />
+            </p>
             {job && isActive(job) && (
               <div role="status">
                 <p>{jobWords(job)}</p>

@@ -2,11 +2,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
-import { type Answer, client, need, type Run, sendFiles } from "../../api/client";
+import { type Answer, client, type Model, need, type Run, sendFiles } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
 import { plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
 import { fromDrop } from "../rows/bringIn";
@@ -18,7 +19,7 @@ const AT_ONCE = 32;
 
 export function ReleasePlace() {
   const { run } = usePlace();
-  if (!run) {
+  if (!run?.model) {
     return (
       <Empty title="No model yet">
         <p className="mb-4">
@@ -30,10 +31,10 @@ export function ReleasePlace() {
       </Empty>
     );
   }
-  return <Release run={run} key={run.id} />;
+  return <Release run={run} model={run.model} key={run.id} />;
 }
 
-function Release({ run }: { run: Run }) {
+function Release({ run, model }: { run: Run; model: Model }) {
   const { fail } = useNotices();
   const { data: jobs = [] } = useJobs();
   const queries = useQueryClient();
@@ -63,7 +64,7 @@ function Release({ run }: { run: Run }) {
         const part = files.slice(start, start + AT_ONCE);
         const body = new FormData();
         for (const file of part) body.append("files", file, file.name);
-        const answers = await sendFiles<Answer[]>("POST", `/api/runs/${run.id}/try`, body);
+        const answers = await sendFiles<Answer[]>("POST", `/api/models/${model.id}/try`, body);
         const fresh = answers.map((answer, index) => ({
           key: crypto.randomUUID(),
           url: URL.createObjectURL(part[index] ?? new Blob()),
@@ -80,7 +81,7 @@ function Release({ run }: { run: Run }) {
 
   const makePack = async () => {
     try {
-      await need(client.POST("/api/runs/{run_id}/exports", { params: { path: { run_id: run.id } } }));
+      await need(client.POST("/api/models/{model_id}/exports", { params: { path: { model_id: model.id } } }));
       await queries.invalidateQueries({ queryKey: ["exports"] });
       await queries.invalidateQueries({ queryKey: ["jobs"] });
     } catch (error) {
@@ -95,7 +96,7 @@ function Release({ run }: { run: Run }) {
       .then((files) => ask(files.map((entry) => entry.file)))
       .catch(fail);
   };
-  const judged = run.judgements.validation;
+  const judged = run.validation;
   return (
     <div className="flex h-full">
       <section
@@ -145,7 +146,7 @@ function Release({ run }: { run: Run }) {
           </label>
         </div>
         {current ? (
-          <TriedPicture tried={current} run={run} threshold={threshold} />
+          <TriedPicture tried={current} model={model} threshold={threshold} />
         ) : (
           <Empty title="Drop pictures here">
             <p>
@@ -192,8 +193,9 @@ function Release({ run }: { run: Run }) {
         <h2 className="text-lg font-semibold">Hand over run {run.number}</h2>
         <p className="mb-2 text-quiet">
           {judged
-            ? `${score(judged.accuracy)} on ${plural(judged.count, "validation picture")}, kept epoch ${run.kept_epoch}, ${plural(run.parameters, "parameter")}.`
-            : `Kept epoch ${run.kept_epoch}.`}
+            ? `${score(judged.accuracy)} on ${plural(judged.count, "validation picture")}, kept epoch ${model.epoch}, ${plural(run.parameters, "parameter")}.`
+            : `Kept epoch ${model.epoch}${model.frozen ? "" : " so far; the run goes on and may keep another"}.`}{" "}
+          <Digest model={model} />
         </p>
         <p className="mb-3 text-quiet">
           A pack holds an ONNX file from 8-bit pixels to probabilities, the class list, a description, and a
@@ -203,7 +205,7 @@ function Release({ run }: { run: Run }) {
         <Button kind="main" className="justify-center" onClick={() => void makePack()}>
           Make an export pack
         </Button>
-        <Packs run={run} jobs={jobs} />
+        <Packs model={model} jobs={jobs} />
       </aside>
     </div>
   );

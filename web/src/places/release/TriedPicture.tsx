@@ -1,5 +1,5 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
-import type { Answer, Run } from "../../api/client";
+import type { Answer, Model } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { answerSentence, ranked } from "../../domain/ranking";
 import { ProbabilityBars } from "../../parts/ProbabilityBars";
@@ -11,7 +11,7 @@ export interface Tried {
   readonly answer: Answer;
 }
 
-export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run; threshold: number }) {
+export function TriedPicture({ tried, model, threshold }: { tried: Tried; model: Model; threshold: number }) {
   const { answer } = tried;
   const { classes } = usePlace();
   if (answer.error) {
@@ -23,7 +23,7 @@ export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run
     );
   }
   const order = ranked(
-    run.classes.map((entry) => entry.name),
+    model.classes.map((entry) => entry.name),
     answer.probabilities,
   );
   const sentence = answerSentence(order, threshold);
@@ -51,7 +51,7 @@ export function TriedPicture({ tried, run, threshold }: { tried: Tried; run: Run
           />
           <ProbabilityBars
             order={order}
-            run={run}
+            model={model}
             classes={classes}
             colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
           />

@@ -1,7 +1,7 @@
 /** A run's errors on one set: the matrix and the scores at the left feed the pictures at the right. */
 import { type KeyboardEvent, useMemo, useRef, useState } from "react";
-import type { Judgement, Outcome, Run, SetName } from "../../api/client";
-import { useOutcomes } from "../../api/queries";
+import type { Judgement, Model, Outcome, SetName } from "../../api/client";
+import { useOutcomes } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { labelKey } from "../../domain/labelKeys";
 import { confusedPairs, likenessOrder, type Share } from "../../domain/matrix";
@@ -17,13 +17,13 @@ import { OutcomeTile } from "./OutcomeTile";
 import { ScoreTable } from "./ScoreTable";
 
 interface ErrorsProps {
-  run: Run;
+  model: Model;
   set: SetName;
   look: number | undefined;
   judgement: Judgement;
 }
 
-export function Errors({ run, set, look, judgement }: ErrorsProps) {
+export function Errors({ model, set, look, judgement }: ErrorsProps) {
   const { project, classes } = usePlace();
   const [params, setAddress] = useAddress();
   const [byLikeness, setByLikeness] = useState(false);
@@ -31,7 +31,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
   const [counts, setCounts] = useState(true);
   const cells = params.get("cells") ?? "";
   const chosenCells = useMemo(() => new Set(cells.split(",").filter(Boolean)), [cells]);
-  const outcomes = useOutcomes(run.id, set, cells, look);
+  const outcomes = useOutcomes(model.id, set, cells, look);
   const mending = useMending(project.id);
   const [chosen, setChosen] = useState<number>();
   const [opened, setOpened] = useState<Outcome>();
@@ -39,7 +39,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
   const list = useRef<HTMLDivElement>(null);
 
   const order = byLikeness ? likenessOrder(judgement) : judgement.classes.map((_, place) => place);
-  const name = (place: number) => run.classes[place]?.name ?? "";
+  const name = (place: number) => model.classes[place]?.name ?? "";
   const show = (keys: Iterable<string>) => setAddress({ cells: [...keys].join(",") || undefined });
   const onCell = (key: string, add: boolean) => {
     if (!add) show(chosenCells.size === 1 && chosenCells.has(key) ? [] : [key]);
@@ -74,7 +74,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
   };
 
   const title = chosenCells.size
-    ? `${plural(shown.length, "picture")}: ${cellWords(run, judgement, chosenCells)}`
+    ? `${plural(shown.length, "picture")}: ${cellWords(model, judgement, chosenCells)}`
     : `${plural(shown.length, "error")}, the most surprising first`;
   return (
     <div className="flex min-h-0 flex-1">
@@ -110,7 +110,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
           />
         </div>
         <Matrix
-          run={run}
+          model={model}
           judgement={judgement}
           order={order}
           share={share}
@@ -118,14 +118,14 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
           chosen={chosenCells}
           onCell={onCell}
         />
-        <ScoreTable run={run} judgement={judgement} classes={classes} />
+        <ScoreTable model={model} judgement={judgement} classes={classes} />
       </div>
       <div className="flex min-w-0 flex-1 flex-col">
         <div className="flex flex-wrap gap-1.5 border-b border-hairline px-4 py-2">
           {confusedPairs(judgement)
             .slice(0, 8)
             .map((pair) => {
-              const key = cellKey(run, pair.truth, pair.predicted);
+              const key = cellKey(model, pair.truth, pair.predicted);
               return (
                 <button
                   key={key}
@@ -175,7 +175,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
             <OutcomeTile
               key={outcome.picture_id}
               outcome={outcome}
-              run={run}
+              model={model}
               classes={classes}
               chosen={outcome.picture_id === chosen}
               onChoose={() => setChosen(outcome.picture_id)}
@@ -184,7 +184,7 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
           ))}
         </div>
       </div>
-      {opened && <JudgedPicture outcome={opened} run={run} onClose={() => setOpened(undefined)} />}
+      {opened && <JudgedPicture outcome={opened} model={model} onClose={() => setOpened(undefined)} />}
       {labelling && chosen !== undefined && (
         <LabelSheet
           title="Label 1 picture"
@@ -197,12 +197,12 @@ export function Errors({ run, set, look, judgement }: ErrorsProps) {
   );
 }
 
-function cellWords(run: Run, judgement: Judgement, keys: ReadonlySet<string>): string {
+function cellWords(model: Model, judgement: Judgement, keys: ReadonlySet<string>): string {
   const words: string[] = [];
   judgement.confusion.forEach((row, truth) => {
     row.forEach((_, predicted) => {
-      if (!keys.has(cellKey(run, truth, predicted))) return;
-      const [a, b] = [run.classes[truth]?.name ?? "", run.classes[predicted]?.name ?? ""];
+      if (!keys.has(cellKey(model, truth, predicted))) return;
+      const [a, b] = [model.classes[truth]?.name ?? "", model.classes[predicted]?.name ?? ""];
       words.push(truth === predicted ? `${a} read rightly` : `${a} read as ${b}`);
     });
   });

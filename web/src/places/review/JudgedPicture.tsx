@@ -1,4 +1,4 @@
-import type { Outcome, Run } from "../../api/client";
+import type { Model, Outcome } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { ranked } from "../../domain/ranking";
 import { ProbabilityBars } from "../../parts/ProbabilityBars";
@@ -7,17 +7,17 @@ import { Sheet } from "../../parts/Sheet";
 /** One judged picture enlarged, with every class's probability on one ruler. */
 export function JudgedPicture({
   outcome,
-  run,
+  model,
   onClose,
 }: {
   outcome: Outcome;
-  run: Run;
+  model: Model;
   onClose: () => void;
 }) {
   const { classes } = usePlace();
-  const truth = run.classes.findIndex((entry) => entry.id === outcome.true_class);
+  const truth = model.classes.findIndex((entry) => entry.id === outcome.true_class);
   const order = ranked(
-    run.classes.map((entry) => entry.name),
+    model.classes.map((entry) => entry.name),
     outcome.probabilities,
   );
   return (
@@ -32,7 +32,7 @@ export function JudgedPicture({
         <div className="flex-1">
           <ProbabilityBars
             order={order}
-            run={run}
+            model={model}
             classes={classes}
             colour={(entry, rank) =>
               entry.place === truth ? "var(--good)" : rank === 0 ? "var(--wrong)" : "var(--edge)"

@@ -1,11 +1,11 @@
 /** The confusion matrix: squares whose area is the share of the row, quiet where right, loud where wrong. */
 import type { KeyboardEvent, MouseEvent } from "react";
-import type { Judgement, Run } from "../../api/client";
+import type { Judgement, Model } from "../../api/client";
 import { matrixCells, type Share } from "../../domain/matrix";
 import { percent, plural } from "../../domain/words";
 
 interface Props {
-  run: Run;
+  model: Model;
   judgement: Judgement;
   order: readonly number[];
   share: Share;
@@ -17,14 +17,14 @@ interface Props {
 
 const LABELS = 84;
 
-export function cellKey(run: Run, truth: number, predicted: number): string {
-  return `${run.classes[truth]?.id ?? 0}.${run.classes[predicted]?.id ?? 0}`;
+export function cellKey(model: Model, truth: number, predicted: number): string {
+  return `${model.classes[truth]?.id ?? 0}.${model.classes[predicted]?.id ?? 0}`;
 }
 
-export function Matrix({ run, judgement, order, share, counts, chosen, onCell }: Props) {
+export function Matrix({ model, judgement, order, share, counts, chosen, onCell }: Props) {
   const cells = matrixCells(judgement, share);
   const size = order.length;
-  const name = (place: number) => run.classes[place]?.name ?? "";
+  const name = (place: number) => model.classes[place]?.name ?? "";
   const move = (event: KeyboardEvent<HTMLButtonElement>, row: number, column: number) => {
     const by: Record<string, [number, number]> = {
       ArrowLeft: [0, -1],
@@ -72,7 +72,7 @@ export function Matrix({ run, judgement, order, share, counts, chosen, onCell }:
           {order.map((predicted, column) => {
             const cell = cells[truth * size + predicted];
             if (!cell) return null;
-            const key = cellKey(run, truth, predicted);
+            const key = cellKey(model, truth, predicted);
             const right = truth === predicted;
             const whole =
               (share === "row" ? judgement.classes[truth]?.count : judgement.classes[predicted]?.predicted) ??

@@ -1,21 +1,21 @@
 /** A judged picture: its foot split in two where it was read wrongly, true class left, predicted right. */
-import type { ClassOf, Outcome, Run } from "../../api/client";
+import type { ClassOf, Model, Outcome } from "../../api/client";
 import { classColour, colourPlace, signColour } from "../../domain/classColour";
 import { probability } from "../../domain/words";
 
 interface Props {
   outcome: Outcome;
-  run: Run;
+  model: Model;
   classes: readonly ClassOf[];
   chosen: boolean;
   onChoose: () => void;
   onOpen: () => void;
 }
 
-export function OutcomeTile({ outcome, run, classes, chosen, onChoose, onOpen }: Props) {
+export function OutcomeTile({ outcome, model, classes, chosen, onChoose, onOpen }: Props) {
   const facts = (id: number) => {
     const now = classes.find((entry) => entry.id === id);
-    const then = run.classes.find((entry) => entry.id === id);
+    const then = model.classes.find((entry) => entry.id === id);
     return { name: then?.name ?? "?", sign: then?.sign ?? "?", place: colourPlace(now) };
   };
   const truth = facts(outcome.true_class);

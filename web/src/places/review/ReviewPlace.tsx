@@ -1,11 +1,17 @@
 /** Review: judge a run's errors; the matrix feeds the pictures, and labels are mended right there. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
-import type { Run, SetName } from "../../api/client";
-import { useJudgement } from "../../api/queries";
+import { client, type Model, need, type Run, type SetName } from "../../api/client";
+import { useJobs } from "../../api/queries";
+import { useJudgement } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
-import { jobWords } from "../../domain/jobs";
+import { isActive, jobWords } from "../../domain/jobs";
+import { isUnderWay } from "../../domain/runs";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { Digest } from "../../parts/Digest";
+import { useNotices } from "../../parts/Notices";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { useLook } from "../useLook";
 import { Errors } from "./Errors";
@@ -14,7 +20,7 @@ import { Verdict } from "./Verdict";
 export function ReviewPlace() {
   const { run, runs } = usePlace();
   if (!run) {
-    const running = runs.some((entry) => entry.state === "running" || entry.state === "waiting");
+    const running = runs.some(isUnderWay);
     return (
       <Empty title={running ? "The first run is not judged yet" : "Nothing to judge yet"}>
         <p className="mb-4">
@@ -28,33 +34,90 @@ export function ReviewPlace() {
       </Empty>
     );
   }
-  return <Judged run={run} key={run.id} />;
-}
-
-function Judged({ run }: { run: Run }) {
-  const [params, setAddress] = useAddress();
-  const { look, judging, take } = useLook(run, "review");
-  // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
-  const set: SetName = params.get("set") === "test" && look !== undefined ? "test" : "validation";
-  const judgement = useJudgement(run.id, set, judging ? undefined : look);
-
-  const openTest = async () => {
-    if (await take()) setAddress({ set: "test", cells: undefined });
-  };
-
-  if (run.state === "running" && !run.judgements.validation) {
+  if (isUnderWay(run)) {
     return (
       <Empty title={`Run ${run.number} is still training`}>
         <p>Its errors show here when it ends, or when you stop it.</p>
       </Empty>
     );
   }
+  if (!run.model) {
+    return (
+      <Empty title={`Run ${run.number} kept nothing`}>
+        <p className="mb-4">It ended before its first epoch was done, so there is nothing to judge.</p>
+        <Link to="../runs" className="text-choice underline">
+          Choose another run
+        </Link>
+      </Empty>
+    );
+  }
+  if (!run.validation) return <Unjudged run={run} model={run.model} />;
+  return <Judged run={run} model={run.model} key={run.model.id} />;
+}
+
+/** A run that ended and was not judged: it is being judged, or whoever would have done it was ended too. */
+function Unjudged({ run, model }: { run: Run; model: Model }) {
+  const { data: jobs = [] } = useJobs();
+  const { fail } = useNotices();
+  const queries = useQueryClient();
+  const [asked, setAsked] = useState(false);
+  const active = jobs.find(
+    (job) =>
+      isActive(job) &&
+      ((job.kind === "train" && job.subject_id === run.id) ||
+        (job.kind === "judge" && job.subject_id === model.id)),
+  );
+  const judge = async () => {
+    setAsked(true);
+    try {
+      await need(
+        client.POST("/api/models/{model_id}/judgements", {
+          params: { path: { model_id: model.id } },
+          body: { set: "validation" },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["jobs"] });
+    } catch (error) {
+      fail(error);
+    }
+    setAsked(false);
+  };
+  return (
+    <Empty title={`Run ${run.number} is not judged yet`}>
+      {active ? (
+        <p role="status">{jobWords(active)} …</p>
+      ) : (
+        <>
+          <p className="mb-4">
+            It ended without being judged. Judging asks it about its validation pictures again.
+          </p>
+          <Button kind="main" disabled={asked} onClick={() => void judge()}>
+            Judge run {run.number}
+          </Button>
+        </>
+      )}
+    </Empty>
+  );
+}
+
+function Judged({ run, model }: { run: Run; model: Model }) {
+  const [params, setAddress] = useAddress();
+  const { look, judging, take } = useLook(model, "review");
+  // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
+  const set: SetName = params.get("set") === "test" && look !== undefined ? "test" : "validation";
+  const judgement = useJudgement(model.id, set, judging ? undefined : look);
+
+  const openTest = async () => {
+    if (await take()) setAddress({ set: "test", cells: undefined });
+  };
+
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-4 border-b border-hairline px-4 py-1.5">
         {judgement.data ? <Verdict set={set} judgement={judgement.data} /> : <span />}
+        <Digest model={model} />
         <div className="ml-auto flex items-center gap-3">
-          {set === "test" && <span className="text-quiet">looked at {plural(run.looks, "time")}</span>}
+          {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
           {set === "test" ? (
             <Button onClick={() => setAddress({ set: undefined, cells: undefined })}>
               Back to validation
@@ -62,9 +125,10 @@ function Judged({ run }: { run: Run }) {
           ) : (
             <Button
               onClick={() => void openTest()}
+              disabled={!run.counts.test}
               title="Validation chooses, test judges: each look at the test set is counted"
             >
-              Look at the test set <span className="text-quiet">({run.looks} so far)</span>
+              Look at the test set <span className="text-quiet">({model.looks} so far)</span>
             </Button>
           )}
         </div>
@@ -78,7 +142,7 @@ function Judged({ run }: { run: Run }) {
       ) : !judgement.data ? (
         <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
       ) : (
-        <Errors run={run} set={set} look={look} judgement={judgement.data} />
+        <Errors model={model} set={set} look={look} judgement={judgement.data} />
       )}
     </div>
   );

@@ -1,16 +1,16 @@
 /** Precision, recall and F1 of each class with their counts, and the macro means. */
-import type { ClassOf, Judgement, Run } from "../../api/client";
+import type { ClassOf, Judgement, Model } from "../../api/client";
 import { colourPlace } from "../../domain/classColour";
 import { score } from "../../domain/words";
 import { ClassSign } from "../../parts/ClassSign";
 
 interface Props {
-  run: Run;
+  model: Model;
   judgement: Judgement;
   classes: readonly ClassOf[];
 }
 
-export function ScoreTable({ run, judgement, classes }: Props) {
+export function ScoreTable({ model, judgement, classes }: Props) {
   const number = "py-0.5 text-right font-mono text-sm";
   return (
     <table className="mt-4 w-full" aria-label="Scores of each class" data-testid="scores">
@@ -30,7 +30,7 @@ export function ScoreTable({ run, judgement, classes }: Props) {
         </tr>
       </thead>
       <tbody>
-        {run.classes.map((entry, place) => {
+        {model.classes.map((entry, place) => {
           const scores = judgement.classes[place];
           return (
             <tr key={entry.id} className="border-t border-hairline">

@@ -43,7 +43,7 @@ export function RowsPlace() {
   const size = tileSizeOf(params.get("tile"));
   const sift = params.get("sift") ?? "";
   const like = Number(params.get("like")) || undefined;
-  const { look, judging, take } = useLook(run, "rows");
+  const { look, judging, take } = useLook(run?.model, "rows");
   const shownLook = judging ? undefined : look;
   const asked = useMemo(
     () => ({ sift, group, split: split?.id, run: run?.id, look: shownLook, like }),
@@ -248,8 +248,8 @@ export function RowsPlace() {
             ? `${plural(selection.chosen.size, "picture")} chosen: 1–9, 0, L or drag to label`
             : `${data ? plural(total, "picture") : "…"}${arriving ? `; ${arrivingWords(arriving)}` : ""}`}
         </span>
-        {run && (group === "predicted" || asksAboutRun(sift)) && (
-          <TestLook run={run} look={look} judging={judging} onLook={() => void take()} />
+        {run?.model?.frozen && (group === "predicted" || asksAboutRun(sift)) && (
+          <TestLook model={run.model} look={look} judging={judging} onLook={() => void take()} />
         )}
         {unequal && (
           <Link

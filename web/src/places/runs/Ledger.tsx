@@ -1,91 +1,143 @@
-/** The list of runs, newest first; a click shows one. */
-import type { Run } from "../../api/client";
-import { scheduleWords } from "../../domain/recipe";
-import { variationWords } from "../../domain/variation";
+/** The list of runs, newest first or by any figure; a click shows one. */
+import { useState } from "react";
+import type { LedgerOrder, Run } from "../../api/client";
+import { runsOf, useLedger } from "../../api/runQueries";
+import { changeWords, stateWords } from "../../domain/runs";
 import { duration, score } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { Failed } from "../../parts/States";
+
+interface Head {
+  readonly words: string;
+  readonly order?: LedgerOrder;
+  /** Small is good, so that the first click puts the smallest on top. */
+  readonly rising?: boolean;
+}
+
+const HEADS: readonly Head[] = [
+  { words: "run", order: "number" },
+  { words: "state" },
+  { words: "validation accuracy", order: "validation_accuracy" },
+  { words: "loss", order: "validation_loss", rising: true },
+  { words: "macro F1", order: "validation_macro_f1" },
+  { words: "kept epoch" },
+  { words: "time", order: "train_s", rising: true },
+  { words: "network" },
+  { words: "changed from the run before" },
+  { words: "split" },
+];
 
 interface Props {
-  runs: readonly Run[];
-  shown: Run | undefined;
+  projectId: number;
+  shown: Run;
   onShow: (run: Run) => void;
 }
 
-const HEADS = [
-  "run",
-  "state",
-  "validation accuracy",
-  "kept epoch",
-  "time",
-  "network",
-  "variation",
-  "schedule",
-  "split",
-];
-
-export function Ledger({ runs, shown, onShow }: Props) {
+export function Ledger({ projectId, shown, onShow }: Props) {
+  const [order, setOrder] = useState<LedgerOrder>("number");
+  const [falling, setFalling] = useState(true);
+  const ledger = useLedger(projectId, order, falling);
+  const runs = runsOf(ledger.data);
+  const total = ledger.data?.pages[0]?.total ?? 0;
+  const sort = (head: Head) => {
+    if (!head.order) return;
+    setFalling(head.order === order ? !falling : !head.rising);
+    setOrder(head.order);
+  };
   return (
-    <table className="w-full border-collapse" aria-label="Ledger">
-      <thead className="sticky top-0 bg-ground">
-        <tr className="text-left text-sm text-quiet">
-          {HEADS.map((head) => (
-            <th key={head} className="px-3 py-1 font-normal whitespace-nowrap">
-              {head}
-            </th>
+    <div className="max-h-[26%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
+      {ledger.isError && <Failed error={ledger.error} onRetry={() => void ledger.refetch()} />}
+      <table className="w-full border-collapse" aria-label="Ledger">
+        <thead className="sticky top-0 bg-ground">
+          <tr className="text-left text-sm text-quiet">
+            {HEADS.map((head) => (
+              <LedgerHead
+                key={head.words}
+                head={head}
+                way={head.order === order ? (falling ? "descending" : "ascending") : undefined}
+                onSort={() => sort(head)}
+              />
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {runs.map((run) => (
+            <LedgerRow key={run.id} run={run} shown={run.id === shown.id} onShow={() => onShow(run)} />
           ))}
-        </tr>
-      </thead>
-      <tbody>
-        {runs.map((run) => {
-          const judged = run.judgements.validation;
-          return (
-            <tr
-              key={run.id}
-              aria-selected={run.id === shown?.id}
-              className={`cursor-pointer border-t border-hairline whitespace-nowrap ${
-                run.id === shown?.id ? "bg-choice-wash" : "hover:bg-sunken"
-              }`}
-              onClick={() => onShow(run)}
-            >
-              <td className="px-3 py-1">
-                <button type="button" className="cursor-pointer font-semibold" onClick={() => onShow(run)}>
-                  {run.number}
-                </button>
-              </td>
-              <td className={`px-3 ${run.state === "failed" ? "text-wrong" : ""}`}>
-                {run.state === "running"
-                  ? `epoch ${run.epochs.length + 1} of ${run.recipe.settings.epochs}`
-                  : run.state}
-              </td>
-              <td className="px-3">
-                {judged ? (
-                  <>
-                    <b>{score(judged.accuracy)}</b>{" "}
-                    <span className="text-quiet">
-                      {judged.right} of {judged.count}, {score(judged.accuracy_interval[0])}–
-                      {score(judged.accuracy_interval[1])}
-                    </span>
-                  </>
-                ) : (
-                  "–"
-                )}
-              </td>
-              <td className="px-3">{run.kept_epoch ?? "–"}</td>
-              <td className="px-3">{run.train_s === null ? "–" : duration(run.train_s)}</td>
-              <td className="px-3">
-                {run.recipe.network}, {run.recipe.preprocessing.size} px
-              </td>
-              <td className="max-w-[180px] truncate px-3" title={variationWords(run.recipe.variation)}>
-                {variationWords(run.recipe.variation)}
-              </td>
-              {/* Takes what is left of the width, so that the table never goes beyond it. */}
-              <td className="w-full max-w-0 truncate px-3" title={scheduleWords(run.recipe.settings)}>
-                {scheduleWords(run.recipe.settings)}
-              </td>
-              <td className="px-3">{run.split_number}</td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+        </tbody>
+      </table>
+      {ledger.hasNextPage && (
+        <div className="px-3 py-2">
+          <Button disabled={ledger.isFetchingNextPage} onClick={() => void ledger.fetchNextPage()}>
+            {ledger.isFetchingNextPage ? "Reading …" : `Show more: ${runs.length} of ${total}`}
+          </Button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function LedgerHead(props: { head: Head; way: "ascending" | "descending" | undefined; onSort: () => void }) {
+  const { head, way } = props;
+  return (
+    <th
+      aria-sort={way ?? (head.order ? "none" : undefined)}
+      className="px-3 py-1 font-normal whitespace-nowrap"
+    >
+      {head.order ? (
+        <button type="button" onClick={props.onSort} className="cursor-pointer hover:text-ink">
+          {head.words}
+          <span aria-hidden="true">{way === "descending" ? " ↓" : way === "ascending" ? " ↑" : ""}</span>
+        </button>
+      ) : (
+        head.words
+      )}
+    </th>
+  );
+}
+
+function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: () => void }) {
+  const judged = run.validation;
+  const changes = changeWords(run);
+  return (
+    <tr
+      aria-selected={shown}
+      className={`cursor-pointer border-t border-hairline whitespace-nowrap ${
+        shown ? "bg-choice-wash" : "hover:bg-sunken"
+      }`}
+      onClick={onShow}
+    >
+      <td className="px-3 py-1">
+        <button type="button" className="cursor-pointer font-semibold" onClick={onShow}>
+          {run.number}
+        </button>
+      </td>
+      <td className={`px-3 ${run.ended_by === "failed" ? "text-wrong" : ""}`}>{stateWords(run)}</td>
+      <td className="px-3">
+        {judged ? (
+          <>
+            <b>{score(judged.accuracy)}</b>{" "}
+            <span className="text-quiet">
+              {judged.right} of {judged.count}, {score(judged.accuracy_interval[0])}–
+              {score(judged.accuracy_interval[1])}
+            </span>
+          </>
+        ) : (
+          "–"
+        )}
+      </td>
+      <td className="px-3">{judged ? score(judged.loss) : "–"}</td>
+      <td className="px-3">{judged ? score(judged.macro_f1) : "–"}</td>
+      <td className="px-3">{run.model?.epoch ?? "–"}</td>
+      <td className="px-3">{run.train_s === null ? "–" : duration(run.train_s)}</td>
+      <td className="px-3">
+        {run.recipe.network}, {run.recipe.preprocessing.size} px
+      </td>
+      {/* Takes what is left of the width, so that the table never goes beyond it. */}
+      <td className="w-full max-w-0 truncate px-3" title={changes}>
+        {changes}
+      </td>
+      <td className="px-3">{run.split_number}</td>
+    </tr>
   );
 }

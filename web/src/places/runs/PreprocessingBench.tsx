@@ -2,7 +2,7 @@
 import { useDeferredValue } from "react";
 import type { ClassOf, Network, Preprocessing, Recipe } from "../../api/client";
 import { useInputSize, usePreprocessingSheet } from "../../api/ingredientQueries";
-import { useNetworks } from "../../api/queries";
+import { useNetworks } from "../../api/runQueries";
 import { INPUT_SIZES, short } from "../../domain/recipe";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
@@ -97,7 +97,7 @@ export function PreprocessingBench({ projectId, classes, recipe, pictureIds, onR
               and cuts the ends off.
             </p>
           </div>
-          <Choice<"rgb" | "grey">
+          <Choice
             label="Colour"
             value={before.colour}
             onChange={(colour) => change({ colour })}
@@ -212,7 +212,7 @@ function Seen({
           (id) => classes.find((entry) => entry.id === id)?.name ?? "unlabelled",
         )}
         columns={["original", ...FITS]}
-        chosen={1 + FITS.indexOf(preprocessing.fit ?? "distort")}
+        chosen={1 + FITS.indexOf(preprocessing.fit as (typeof FITS)[number])}
         label="Originals and what the network sees of them"
         testId="preprocessing-sheet"
       />

@@ -1,26 +1,25 @@
 /** The Run sheet: a run's ingredients, each as a picture of itself; detail opens on demand. */
 import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import { type ReactNode, useEffect, useRef } from "react";
-import type { ClassOf, Network, Project, Recipe, Split } from "../../api/client";
+import type { ClassOf, Network, Project, Recipe, Setting, Split } from "../../api/client";
 import { useSplitChecks, useVariationSheet } from "../../api/ingredientQueries";
-import { useNetworks } from "../../api/queries";
+import { useNetworks } from "../../api/runQueries";
 import {
   networkWords,
-  OPTIMIZERS,
   preprocessingWords,
   ruleWords,
-  SCHEDULES,
   scheduleWords,
   stackBars,
   steps,
 } from "../../domain/recipe";
+import { type SettingValue, shownSettings, withSetting } from "../../domain/trainingSettings";
 import { variationWords } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { Choice } from "../../parts/Choice";
-import { NumberField } from "../../parts/NumberField";
 import { SetBar } from "../../parts/SetBar";
 import { Imbalance } from "./Imbalance";
+import { SettingField } from "./SettingField";
+import type { Training } from "./useTraining";
 
 interface Props {
   project: Project;
@@ -33,9 +32,12 @@ interface Props {
   learning: boolean;
   /** Lays an ingredient's own place over the curves. */
   onOpen: (ingredient: "preprocessing" | "variation") => void;
-  onTrain: () => void;
-  busy: boolean;
+  table: readonly Setting[];
+  training: Training;
 }
+
+/** Set together as one of three ways against unequal classes. */
+const BY_REMEDY = new Set(["class_weights", "class_draws"]);
 
 export function RunSheet({
   project,
@@ -46,8 +48,8 @@ export function RunSheet({
   onDivide,
   learning,
   onOpen,
-  onTrain,
-  busy,
+  table,
+  training,
 }: Props) {
   const { preprocessing, variation, settings } = recipe;
   const channels = preprocessing.colour === "rgb" ? 3 : 1;
@@ -55,7 +57,9 @@ export function RunSheet({
   const network = networks.data?.find((entry) => entry.name === recipe.network);
   const counts = setTotals(split);
   const labelled = classes.reduce((sum, entry) => sum + entry.count, 0);
-  const training = split ? counts.training : Math.round(labelled * 0.7);
+  const shown = split ? counts.training : Math.round(labelled * 0.7);
+  const onSetting = (name: string, value: SettingValue) =>
+    onRecipe({ ...recipe, settings: withSetting(table, settings, name, value) });
   return (
     <div className="flex h-full flex-col" data-testid="run-sheet">
       <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-2">
@@ -115,101 +119,62 @@ export function RunSheet({
           </p>
         </Part>
         <Part title="Schedule" words={scheduleWords(settings)}>
-          <NumberField
-            label="Epochs"
-            help="Passes over the training pictures; 10 to 100 is usual."
-            value={settings.epochs}
-            min={1}
-            max={10000}
-            onChange={(epochs) => onRecipe({ ...recipe, settings: { ...settings, epochs } })}
-          />
-          <NumberField
-            label="Batch size"
-            help="Pictures a step; 16 to 128 is usual."
-            value={settings.batch_size}
-            min={1}
-            max={4096}
-            onChange={(batch_size) => onRecipe({ ...recipe, settings: { ...settings, batch_size } })}
-          />
-          <NumberField
-            label="Learning rate"
-            help="Highest rate; it rises to it at first. 0.0003 to 0.01 is usual."
-            value={settings.learning_rate}
-            min={0.000001}
-            max={10}
-            step="any"
-            onChange={(learning_rate) => onRecipe({ ...recipe, settings: { ...settings, learning_rate } })}
-          />
-          <NumberField
-            label="Seed"
-            help="The same seed gives the same weights."
-            value={settings.seed}
-            min={0}
-            max={4294967295}
-            onChange={(seed) => onRecipe({ ...recipe, settings: { ...settings, seed } })}
-          />
+          {shownSettings(table, "schedule", settings).map((setting) => (
+            <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
+          ))}
         </Part>
-        <Part title="Learning" words={ruleWords(settings)} asked={learning}>
-          <div className="mb-2 flex flex-col gap-2">
-            <Choice
-              label="Optimizer"
-              value={settings.optimizer}
-              onChange={(optimizer) => onRecipe({ ...recipe, settings: { ...settings, optimizer } })}
-              options={OPTIMIZERS}
-            />
-            <Choice
-              label="The rate"
-              value={settings.schedule}
-              onChange={(schedule) => onRecipe({ ...recipe, settings: { ...settings, schedule } })}
-              options={SCHEDULES}
-            />
-          </div>
-          {settings.schedule === "step" && (
-            <NumberField
-              label="Epochs a step"
-              help="After so many epochs the rate becomes a tenth."
-              value={settings.step_epochs}
-              min={1}
-              max={10000}
-              onChange={(step_epochs) => onRecipe({ ...recipe, settings: { ...settings, step_epochs } })}
-            />
-          )}
+        <Part title="Learning" words={ruleWords(table, settings)} asked={learning}>
+          {shownSettings(table, "learning", settings)
+            .filter((setting) => !BY_REMEDY.has(setting.name))
+            .map((setting) => (
+              <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
+            ))}
           <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
-          <NumberField
-            label="Label smoothing"
-            help="Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual."
-            value={settings.label_smoothing}
-            min={0}
-            max={0.9}
-            step="any"
-            onChange={(label_smoothing) =>
-              onRecipe({ ...recipe, settings: { ...settings, label_smoothing } })
-            }
-          />
-          <NumberField
-            label="Longest gradient"
-            help="Longer ones are shortened to it, against leaps. 0 is off; 1 to 5 is usual."
-            value={settings.clip_norm}
-            min={0}
-            max={1000000}
-            step="any"
-            onChange={(clip_norm) => onRecipe({ ...recipe, settings: { ...settings, clip_norm } })}
-          />
         </Part>
       </div>
       <div className="border-t border-hairline px-4 py-2">
-        <Button
-          kind="main"
-          className="w-full justify-center py-1.5 text-lg"
-          disabled={busy}
-          onClick={onTrain}
-        >
-          Train
-        </Button>
+        {training.doubts.length ? (
+          <Doubts training={training} onSetting={onSetting} />
+        ) : (
+          <Button
+            kind="main"
+            className="w-full justify-center py-1.5 text-lg"
+            disabled={training.busy || !project.pictures}
+            onClick={training.start}
+          >
+            Train
+          </Button>
+        )}
         {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
         <p className="mt-1 text-center text-sm text-quiet">
-          {training.toLocaleString("en")} pictures, {steps(training, settings).toLocaleString("en")} steps
+          {shown.toLocaleString("en")} pictures, {steps(shown, settings).toLocaleString("en")} steps
         </p>
+      </div>
+    </div>
+  );
+}
+
+/** What is far from usual is asked before the start, with the way back beside it. */
+function Doubts(props: { training: Training; onSetting: (name: string, value: SettingValue) => void }) {
+  const { doubts, insist, withdraw } = props.training;
+  return (
+    <div role="alertdialog" aria-label="Before the start" data-testid="doubts">
+      {doubts.map((doubt) => (
+        <p key={doubt.name} className="mb-1 text-wrong">
+          {doubt.words}
+        </p>
+      ))}
+      <div className="flex gap-2">
+        <Button
+          kind="main"
+          onClick={() => {
+            for (const doubt of doubts) props.onSetting(doubt.name, doubt.usual);
+            withdraw();
+          }}
+        >
+          Use {doubts.map((doubt) => doubt.usual).join(", ")}
+        </Button>
+        <Button onClick={insist}>Train all the same</Button>
       </div>
     </div>
   );

@@ -1,0 +1,152 @@
+/** What is read of runs and models, each under the key by which live events refresh it. */
+import {
+  type InfiniteData,
+  keepPreviousData,
+  type QueryClient,
+  useInfiniteQuery,
+  useQuery,
+} from "@tanstack/react-query";
+import { client, type LedgerOrder, type LedgerPage, need, type Run, type SetName } from "./client";
+
+/** The Ledger in an order, as far as its pages were asked for. */
+export function useLedger(projectId: number, order: LedgerOrder = "number", falling = true) {
+  return useInfiniteQuery({
+    queryKey: ["runs", projectId, order, falling],
+    queryFn: ({ pageParam }) =>
+      need(
+        client.GET("/api/projects/{project_id}/runs", {
+          params: {
+            path: { project_id: projectId },
+            query: { order, falling, ...(pageParam ? { after: pageParam } : {}) },
+          },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.after ?? undefined,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function runsOf(data: InfiniteData<LedgerPage> | undefined): readonly Run[] {
+  return data?.pages.flatMap((page) => page.runs) ?? [];
+}
+
+/** One run that the pages read so far do not hold. */
+export function useRun(runId: number | undefined) {
+  return useQuery({
+    queryKey: ["run", runId ?? 0],
+    enabled: runId !== undefined,
+    retry: false,
+    queryFn: () => readRun(runId ?? 0),
+  });
+}
+
+function readRun(runId: number): Promise<Run> {
+  return need(client.GET("/api/runs/{run_id}", { params: { path: { run_id: runId } } }));
+}
+
+/** Reads one run and puts it in its places, whichever pages those are on; the others stay as they are. */
+export async function refreshRun(queries: QueryClient, runId: number): Promise<void> {
+  const epochs = queries.invalidateQueries({ queryKey: ["epochs", runId] });
+  const run = await readRun(runId);
+  queries.setQueryData(["run", runId], run);
+  queries.setQueriesData<InfiniteData<LedgerPage>>(
+    { queryKey: ["runs"] },
+    (data) =>
+      data && {
+        ...data,
+        pages: data.pages.map((page) => ({
+          ...page,
+          runs: page.runs.map((entry) => (entry.id === runId ? run : entry)),
+        })),
+      },
+  );
+  await epochs;
+}
+
+export function useEpochs(runId: number) {
+  return useQuery({
+    queryKey: ["epochs", runId],
+    queryFn: () => need(client.GET("/api/runs/{run_id}/epochs", { params: { path: { run_id: runId } } })),
+  });
+}
+
+export function useNetworks(projectId: number, size: number, channels: number) {
+  return useQuery({
+    queryKey: ["networks", projectId, size, channels],
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/networks", {
+          params: { path: { project_id: projectId }, query: { size, channels } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useDefaultRecipe() {
+  return useQuery({
+    queryKey: ["recipe"],
+    queryFn: () => need(client.GET("/api/recipe")),
+    staleTime: Infinity,
+  });
+}
+
+export function useTrainingSettings() {
+  return useQuery({
+    queryKey: ["training-settings"],
+    queryFn: () => need(client.GET("/api/training-settings")),
+    staleTime: Infinity,
+  });
+}
+
+export function useFooting(projectId: number, runId: number | undefined) {
+  return useQuery({
+    queryKey: ["footing", projectId, runId ?? 0],
+    enabled: runId !== undefined,
+    queryFn: () =>
+      need(client.GET("/api/runs/{run_id}/footing", { params: { path: { run_id: runId ?? 0 } } })),
+  });
+}
+
+/** Validation answers by itself; test only under a look that was counted. */
+function lookQuery(look: number | undefined): { look?: number } {
+  return look ? { look } : {};
+}
+
+export function useJudgement(modelId: number, set: SetName, look: number | undefined) {
+  return useQuery({
+    queryKey: ["judgement", modelId, set, look ?? 0],
+    enabled: set !== "test" || look !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/judgement", {
+          params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
+export function useOutcomes(modelId: number, set: SetName, cells: string, look: number | undefined) {
+  return useQuery({
+    queryKey: ["outcomes", modelId, set, cells, look ?? 0],
+    enabled: set !== "test" || look !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/outcomes", {
+          params: { path: { model_id: modelId }, query: { set, cells, ...lookQuery(look) } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useExports(modelId: number) {
+  return useQuery({
+    queryKey: ["exports", modelId],
+    queryFn: () =>
+      need(client.GET("/api/models/{model_id}/exports", { params: { path: { model_id: modelId } } })),
+  });
+}

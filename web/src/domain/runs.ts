@@ -1,0 +1,99 @@
+/** Runs in words: where they stand, why they ended, and what each changed from the one before. */
+import type { Run } from "../api/client";
+import { plural, score } from "./words";
+
+/** The run as somebody named it in the address, or the newest that was judged, or that has kept anything. */
+export function newestResult(runs: readonly Run[]): Run | undefined {
+  return runs.find((run) => run.validation) ?? runs.find((run) => run.model);
+}
+
+export function isUnderWay(run: Run): boolean {
+  return run.state !== "ended";
+}
+
+/** One or two words for a row of the Ledger. */
+export function stateWords(run: Run): string {
+  const { epochs } = run.recipe.settings;
+  switch (run.state) {
+    case "waiting":
+      return "waiting";
+    case "training":
+      return `epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}`;
+    case "ended":
+      return run.ended_by === "epochs" ? "done" : (run.ended_by ?? "ended");
+  }
+}
+
+/** Why a run ended, and what it kept; nothing while it goes on. */
+export function endingWords(run: Run): string {
+  return run.state === "ended" ? `${causeWords(run)} ${keptWords(run)}` : "";
+}
+
+function causeWords(run: Run): string {
+  const { done, epochs, what, mend } = run.ending ?? { done: 0, epochs: 0, what: "", mend: "" };
+  switch (run.ended_by) {
+    case "epochs":
+      return `All ${plural(epochs, "epoch")} done.`;
+    case "stopped":
+      return done
+        ? `Stopped by hand in epoch ${done + 1} of ${epochs}.`
+        : "Stopped by hand before its first epoch was done.";
+    case "failed":
+      return `${done ? "Ended by itself" : "Could not begin"}: ${what} ${mend}`.trim();
+    case "condition":
+      return `Ended by its condition after ${plural(done, "epoch")}.`;
+    case null:
+      return "";
+  }
+}
+
+const KEPT: Record<string, (run: Run) => string> = {
+  "lowest-validation-loss": (run) => `its validation loss of ${figure(run, "validation_loss")} is the lowest`,
+  "highest-validation-accuracy": (run) =>
+    `its validation accuracy of ${figure(run, "validation_accuracy")} is the highest`,
+  "highest-validation-macro-f1": (run) =>
+    `its macro F1 of ${figure(run, "validation_macro_f1")} is the highest`,
+  last: () => "it was the last",
+};
+
+function figure(run: Run, name: string): string {
+  const value = run.figures[name];
+  return value === undefined ? "–" : score(value);
+}
+
+function keptWords(run: Run): string {
+  if (!run.model) return "No epoch was finished, so nothing is kept.";
+  const why = KEPT[run.recipe.settings.keep]?.(run);
+  return `Epoch ${run.model.epoch} is kept${why ? `: ${why}` : ""}.`;
+}
+
+type Change = Run["changed"][number];
+
+/** What a run changed from the one before it. */
+export function changeWords(run: Run): string {
+  if (run.number === 1) return "the first";
+  return run.changed.length ? run.changed.map(oneChange).join(", ") : "nothing";
+}
+
+function oneChange({ what, before, after }: Change): string {
+  if (what === "pictures") return "pictures or labels";
+  if (what === "layers") return "layers of the network";
+  const [part, name] = what.split(".", 2);
+  const words = (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");
+  if (part === "variation" && (isRecord(before) || isRecord(after))) {
+    if (before === null) return `${words} added`;
+    return after === null ? `${words} left out` : `${words} otherwise`;
+  }
+  return `${words} ${valueWords(before)} → ${valueWords(after)}`;
+}
+
+function isRecord(value: unknown): boolean {
+  return typeof value === "object" && value !== null;
+}
+
+function valueWords(value: unknown): string {
+  if (value === null || value === undefined) return "–";
+  if (typeof value === "boolean") return value ? "on" : "off";
+  if (Array.isArray(value)) return value.join("/");
+  return String(value);
+}

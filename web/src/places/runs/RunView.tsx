@@ -1,0 +1,139 @@
+/** The run on show: how far it is or how it ended, its curves, and its figures epoch by epoch. */
+import { useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { client, type Epoch, type Job, need, type Run } from "../../api/client";
+import { useJobs } from "../../api/queries";
+import { useEpochs } from "../../api/runQueries";
+import { curveWords, gapWords } from "../../domain/curves";
+import { isActive, isPutOff, jobWords } from "../../domain/jobs";
+import { endingWords } from "../../domain/runs";
+import { duration, plural, score } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { Digest } from "../../parts/Digest";
+import { useNotices } from "../../parts/Notices";
+import { ProgressBar } from "../../parts/ProgressBar";
+import { Failed } from "../../parts/States";
+import { CurveLegend, Curves } from "./Curves";
+
+export function RunView({ run }: { run: Run }) {
+  const { data: jobs = [] } = useJobs();
+  const epochs = useEpochs(run.id);
+  const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
+  const figures = epochs.data ?? [];
+  const curves = { epochs: figures, planned: run.recipe.settings.epochs, kept: run.model?.epoch ?? null };
+  return (
+    <section
+      className="flex min-h-0 flex-1 flex-col overflow-y-auto px-5 pt-3 pb-1"
+      aria-label={`Run ${run.number}`}
+    >
+      <div className="flex items-center gap-4">
+        <h2 className="shrink-0 text-xl font-semibold">Run {run.number}</h2>
+        {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
+      </div>
+      <div className="mt-0.5 flex items-start justify-between gap-4">
+        <p
+          className={run.ended_by === "failed" ? "text-wrong" : "text-quiet"}
+          role={run.ended_by === "failed" ? "alert" : undefined}
+          data-testid="run-words"
+        >
+          {runWords(run, figures)}
+        </p>
+        <span className="shrink-0">
+          <CurveLegend />
+        </span>
+      </div>
+      {epochs.isError ? (
+        <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
+      ) : (
+        <div className="mt-2 flex min-h-0 gap-4">
+          <Curves {...curves} measure="loss" />
+          <Curves {...curves} measure="accuracy" />
+        </div>
+      )}
+      {figures.length > 0 && <EpochTable epochs={figures} kept={curves.kept} />}
+    </section>
+  );
+}
+
+function runWords(run: Run, epochs: readonly Epoch[]): string {
+  if (run.state === "ended") return `${endingWords(run)} ${gapWords(epochs)}`;
+  return run.state === "waiting" ? "It has not begun." : curveWords(epochs, run.model?.epoch ?? null);
+}
+
+function UnderWay({ run, job }: { run: Run; job: Job }) {
+  const { fail } = useNotices();
+  const queries = useQueryClient();
+  const { epochs } = run.recipe.settings;
+  const left = job.left_s === null ? "" : `, ${duration(job.left_s)} left`;
+  const trains = run.state === "training" && job.state === "running" && job.stage === "Training";
+  const stop = () =>
+    need(client.POST("/api/jobs/{job_id}/stop", { params: { path: { job_id: job.id } } }))
+      .then(() => queries.invalidateQueries({ queryKey: ["jobs"] }))
+      .catch(fail);
+  return (
+    <div className="flex flex-1 items-center gap-3" role="status" data-testid="run-progress">
+      <span className={isPutOff(job) ? "min-w-0 flex-1 text-wrong" : "whitespace-nowrap"}>
+        {trains ? `Epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}${left}` : jobWords(job)}
+      </span>
+      {!isPutOff(job) && <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />}
+      <Button disabled={job.stop_asked} onClick={() => void stop()}>
+        {job.stop_asked ? "Stopping …" : "Stop"}
+      </Button>
+    </div>
+  );
+}
+
+function Result({ run }: { run: Run }) {
+  const judged = run.validation;
+  if (!judged || !run.model) return null;
+  return (
+    <p data-testid="run-result">
+      <b className="text-lg">{score(judged.accuracy)}</b> on {plural(judged.count, "validation picture")}{" "}
+      <Link to={{ pathname: "../review", search: `?run=${run.id}` }} className="mx-2 text-choice underline">
+        Review its {judged.count - judged.right} errors
+      </Link>
+      <Digest model={run.model} />
+    </p>
+  );
+}
+
+const COLUMNS = [
+  ["training_loss", "training loss"],
+  ["validation_loss", "validation loss"],
+  ["training_accuracy", "training accuracy"],
+  ["validation_accuracy", "validation accuracy"],
+  ["validation_macro_f1", "macro F1"],
+] as const;
+
+function EpochTable({ epochs, kept }: { epochs: readonly Epoch[]; kept: number | null }) {
+  const columns = COLUMNS.filter(([name]) => epochs.some((epoch) => epoch.figures[name] !== undefined));
+  return (
+    <details className="mt-1 mb-2">
+      <summary className="cursor-pointer text-quiet">Figures of every epoch</summary>
+      <table className="mt-1 w-full font-mono text-sm">
+        <thead>
+          <tr className="text-right text-quiet">
+            <th className="font-normal">epoch</th>
+            {columns.map(([name, words]) => (
+              <th key={name} className="font-normal">
+                {words}
+              </th>
+            ))}
+            <th className="font-normal">rate</th>
+          </tr>
+        </thead>
+        <tbody>
+          {epochs.map((epoch) => (
+            <tr key={epoch.number} className={`text-right ${epoch.number === kept ? "font-bold" : ""}`}>
+              <td>{epoch.number}</td>
+              {columns.map(([name]) => (
+                <td key={name}>{epoch.figures[name] === undefined ? "–" : score(epoch.figures[name])}</td>
+              ))}
+              <td>{epoch.figures.learning_rate?.toPrecision(2) ?? "–"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}

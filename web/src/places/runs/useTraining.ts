@@ -1,0 +1,76 @@
+/** Starting a run: once however often it is asked for, and not before a doubtful setting was agreed to. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { client, need, type Recipe, type Run, type Setting } from "../../api/client";
+import { type Doubt, doubtsOf } from "../../domain/trainingSettings";
+import { useNotices } from "../../parts/Notices";
+
+export interface Training {
+  /** Starts a run; with doubts it asks first. */
+  readonly start: () => void;
+  /** What is asked before the start; empty while nothing is. */
+  readonly doubts: readonly Doubt[];
+  /** Starts it all the same. */
+  readonly insist: () => void;
+  readonly withdraw: () => void;
+  readonly busy: boolean;
+}
+
+interface Asked {
+  projectId: number;
+  recipe: Recipe | undefined;
+  table: readonly Setting[];
+  splitId: number | undefined;
+  possible: boolean;
+  onStarted: (run: Run) => void;
+}
+
+export function useTraining({ projectId, recipe, table, splitId, possible, onStarted }: Asked): Training {
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const [busy, setBusy] = useState(false);
+  const [doubts, setDoubts] = useState<readonly Doubt[]>([]);
+  // A second press comes before the first one's state is drawn.
+  const underWay = useRef(false);
+
+  const send = async () => {
+    if (!recipe || underWay.current || !possible) return;
+    underWay.current = true;
+    setBusy(true);
+    setDoubts([]);
+    try {
+      const run = await need(
+        client.POST("/api/projects/{project_id}/runs", {
+          params: { path: { project_id: projectId } },
+          body: { recipe, split_id: splitId ?? null },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["runs"] });
+      onStarted(run);
+    } catch (error) {
+      fail(error);
+    }
+    underWay.current = false;
+    setBusy(false);
+  };
+
+  const start = () => {
+    if (!recipe || underWay.current || !possible) return;
+    const found = doubtsOf(table, recipe.settings);
+    if (found.length) setDoubts(found);
+    else void send();
+  };
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key !== "Enter" || !(event.ctrlKey || event.metaKey)) return;
+      event.preventDefault();
+      // A key that is held down repeats itself; it was pressed once.
+      if (!event.repeat) start();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  });
+
+  return { start, doubts, insist: () => void send(), withdraw: () => setDoubts([]), busy };
+}

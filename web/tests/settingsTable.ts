@@ -1,0 +1,45 @@
+/** A few rows of the table of training settings, as the server sends it. */
+import type { Setting } from "../src/api/client";
+
+function row(name: string, facts: Partial<Setting>): Setting {
+  return {
+    name,
+    words: name,
+    help: "",
+    part: "learning",
+    kind: "number",
+    default: 0,
+    unit: "",
+    low: 0,
+    high: 1,
+    above: false,
+    choices: [],
+    when: null,
+    follows: null,
+    far: 0,
+    ...facts,
+  };
+}
+
+function choices(...words: [string, string][]): Setting["choices"] {
+  return words.map(([value, label]) => ({ value, words: label, does: "" }));
+}
+
+export const TABLE: readonly Setting[] = [
+  row("learning_rate", {
+    words: "Learning rate",
+    part: "schedule",
+    default: 0.003,
+    high: 10,
+    above: true,
+    follows: { name: "optimizer", defaults: { adam: 0.003, sgd: 0.03 } },
+    far: 10,
+  }),
+  row("optimizer", { kind: "choice", default: "adam", choices: choices(["adam", "Adam"], ["sgd", "SGD"]) }),
+  row("momentum", { default: 0.9, when: { name: "optimizer", values: ["sgd"] } }),
+  row("schedule", {
+    kind: "choice",
+    default: "cosine",
+    choices: choices(["cosine", "falls"], ["rise-and-fall", "up, down"]),
+  }),
+];
