@@ -10,6 +10,19 @@ NETWORK_VERSION = 2  # 1: up to 0.7, which stored no version
 _KINDS = {"conv2d": "conv", "depthwise_conv2d": "depthwise_conv", "spatial_dropout": "channel_dropout"}
 _SETTINGS = {"filters": "channels", "units": "outputs", "rate": "share", "size": "kernel", "padding": "edge"}
 _EDGES = {"same": "keep", "valid": "cut"}
+# What version 1 took where nothing was said, by today's kinds.
+_SLIDING = {"kernel": 3, "stride": 1, "edge": "keep", "dilation": 1}
+_POOLING = {"kernel": 2, "stride": 0, "edge": "cut"}
+_DEFAULTS: dict[str, dict[str, Any]] = {
+    "conv": {**_SLIDING, "groups": 1, "bias": True, "start": "he"},
+    "depthwise_conv": {**_SLIDING, "bias": True, "start": "he"},
+    "leaky_relu": {"slope": 0.01},
+    "max_pool": _POOLING,
+    "average_pool": _POOLING,
+    "dropout": {"share": 0.25},
+    "channel_dropout": {"share": 0.25},
+    "dense": {"bias": True, "start": "glorot"},
+}
 # Blocks (filters, number of convolutions), filters of the last convolution, share of dropout.
 _READY: dict[str, tuple[tuple[tuple[int, int], ...], int, float]] = {
     "very small": (((8, 1), (16, 1), (32, 1)), 64, 0.2),
@@ -63,6 +76,7 @@ def _layer(entry: Any, id_: str, named: Mapping[str, str]) -> Any:
     kind = found.get("kind")
     if isinstance(kind, str):
         found["kind"] = _KINDS.get(kind, kind)
+        found = {**_DEFAULTS.get(found["kind"], {}), **found}
     if isinstance(found.get("edge"), str):
         found["edge"] = _EDGES.get(found["edge"], found["edge"])
     fed = found.get("inputs")

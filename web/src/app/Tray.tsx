@@ -42,6 +42,7 @@ export function Tray() {
         anchor="bottom end"
         className="shadow-float z-50 max-h-[70vh] w-[400px] overflow-y-auto bg-surface p-2 [--anchor-gap:4px]"
       >
+        <SaidLately />
         {shown.length === 0 && (
           <p className="p-2 text-quiet">Long work shows here: imports, training, exports.</p>
         )}
@@ -50,7 +51,6 @@ export function Tray() {
             <Entry key={job.id} job={job} />
           ))}
         </ul>
-        <SaidLately />
       </PopoverPanel>
     </Popover>
   );
@@ -61,7 +61,7 @@ function SaidLately() {
   const said = useSaid();
   if (!said.length) return null;
   return (
-    <section className="mt-1 border-t border-hairline px-2 pt-2">
+    <section className="mb-1 border-b border-hairline px-2 pb-2">
       <h3 className="text-sm text-quiet">Said lately in this window</h3>
       <ul aria-label="Said lately">
         {said.map((notice) => (

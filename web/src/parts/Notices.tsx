@@ -16,7 +16,7 @@ interface Say {
 
 const SHOWN_MS = 6000;
 /** So many stay readable in the tray after they went from the corner. */
-const REMEMBERED = 12;
+const REMEMBERED = 6;
 const Context = createContext<Say>({ say: () => {}, fail: () => {} });
 
 const Said = createContext<readonly Notice[]>([]);

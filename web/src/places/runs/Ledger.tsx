@@ -24,7 +24,6 @@ const HEADS: readonly Head[] = [
   { words: "time", order: "train_s", rising: true },
   { words: "network" },
   { words: "changed from the run before" },
-  { words: "split" },
 ];
 
 interface Props {
@@ -137,7 +136,6 @@ function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: (
       <td className="w-full max-w-0 truncate px-3" title={changes}>
         {changes}
       </td>
-      <td className="px-3">{run.split_number}</td>
     </tr>
   );
 }

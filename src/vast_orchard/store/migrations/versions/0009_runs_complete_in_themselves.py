@@ -222,7 +222,7 @@ def _models(bind: sa.Connection) -> None:
         " frozen_at) select r.project_id, 'run', r.id, c.epoch, c.path, r.classes, r.recipe->'preprocessing',"
         " (select count(*) from look l where l.run_id = r.id), r.created_at,"
         " case when r.state = 'ended' then coalesce(r.ended_at, now()) end"
-        " from run r join checkpoint c on c.run_id = r.id and c.kind = 'kept'"
+        " from run r join checkpoint c on c.run_id = r.id and c.kind = 'kept' order by r.id"
     )
     # A test set that was judged before the training had ended was judged by a state that may not be the one kept: such
     # outcomes are forgotten, and made anew when somebody looks.

@@ -1,0 +1,305 @@
+"""Runs over HTTP: the Ledger in pages, groups, what the table of settings promises, and models judged on demand."""
+
+import json
+from itertools import pairwise
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import text
+
+from tests.pictures import png
+from tests.world import World, small_recipe
+
+
+@pytest.fixture
+def project(client: TestClient, world: World) -> int:
+    made = world.project("Ridge")
+    world.bring_in(made, {f"{c}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, c in enumerate(("plate", "rime"))
+                          for n in range(12)})  # fmt: skip
+    return made
+
+
+def _start(client: TestClient, project: int, **settings: Any) -> dict[str, Any]:
+    recipe: Any = small_recipe()
+    recipe["settings"].update(settings)
+    answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
+    assert answer.status_code == 202, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def _pages(client: TestClient, project: int, **query: Any) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    after = None
+    for _ in range(50):
+        page = client.get(
+            f"/api/projects/{project}/runs", params={**query, "limit": 3, **({"after": after} if after else {})}
+        )
+        assert page.status_code == 200, page.text
+        found += page.json()["runs"]
+        after = page.json()["after"]
+        if after is None:
+            return found
+    raise AssertionError("the pages never end")
+
+
+# By run number: the figures that each run kept, two of them alike and two without any.
+_FIGURES: dict[int, dict[str, float]] = {
+    1: {"validation_accuracy": 0.5, "validation_loss": 0.31},
+    2: {"validation_accuracy": 0.9, "validation_loss": 1e-05},
+    3: {},
+    4: {"validation_accuracy": 0.5, "validation_loss": 0.3},
+    5: {"validation_accuracy": 0.875, "validation_loss": 2.5},
+    6: {},
+    7: {"validation_accuracy": 0.5, "validation_loss": 0.30000000000000004},
+}
+
+
+@pytest.fixture
+def seven(client: TestClient, world: World, project: int) -> int:
+    for _ in _FIGURES:
+        _start(client, project)
+    with world.context.database.session() as session:
+        for number, figures in _FIGURES.items():
+            session.execute(
+                text("update run set figures = cast(:f as jsonb), train_s = :t where number = :n"),
+                {"f": json.dumps(figures), "t": number if figures else None, "n": number},
+            )
+    return project
+
+
+@pytest.mark.parametrize(
+    ("query", "wanted"),
+    [
+        ({}, [7, 6, 5, 4, 3, 2, 1]),
+        ({"falling": "false"}, [1, 2, 3, 4, 5, 6, 7]),
+        # Of equal ones the newest first; what has no such figure last, either way.
+        ({"order": "validation_accuracy"}, [2, 5, 7, 4, 1, 6, 3]),
+        ({"order": "validation_accuracy", "falling": "false"}, [7, 4, 1, 5, 2, 6, 3]),
+        ({"order": "validation_loss", "falling": "false"}, [2, 4, 7, 1, 5, 6, 3]),
+        ({"order": "train_s"}, [7, 5, 4, 2, 1, 6, 3]),
+    ],
+)
+def test_the_ledger_is_read_in_pages_in_any_order(
+    client: TestClient, seven: int, query: dict[str, str], wanted: list[int]
+) -> None:
+    assert [run["number"] for run in _pages(client, seven, **query)] == wanted
+
+
+def test_a_page_stays_where_it_is_when_runs_come_in_before_it(client: TestClient, seven: int) -> None:
+    first = client.get(f"/api/projects/{seven}/runs", params={"limit": 3}).json()
+    assert (first["total"], [run["number"] for run in first["runs"]]) == (7, [7, 6, 5])
+    _start(client, seven)
+    rest = client.get(f"/api/projects/{seven}/runs", params={"limit": 9, "after": first["after"]}).json()
+    assert [run["number"] for run in rest["runs"]] == [4, 3, 2, 1]
+
+
+@pytest.mark.parametrize(
+    "after", ["x", "W10=", "WyJudW1iZXIiLCB0cnVlLCAiTmFOIiwgM10=", "WyJ0cmFpbl9zIiwgdHJ1ZSwgIjEiLCAzXQ=="]
+)
+def test_a_page_that_nobody_named_is_refused(client: TestClient, seven: int, after: str) -> None:
+    answer = client.get(f"/api/projects/{seven}/runs", params={"after": after})
+    assert answer.status_code == 422
+    assert "names no page of this order" in answer.json()["detail"]
+    assert client.get(f"/api/projects/{seven}/runs", params={"order": "beauty"}).status_code == 422
+
+
+def test_each_run_says_what_it_changed_from_the_one_before(client: TestClient, world: World, project: int) -> None:
+    first = _start(client, project)
+    assert first["changed"] == []
+    same = _start(client, project)
+    assert same["changed"] == []
+    assert same["snapshot_id"] == first["snapshot_id"]
+    recipe: Any = small_recipe(seed=2)
+    recipe["network"] = "small"
+    recipe["preprocessing"]["size"] = 32
+    recipe["variation"]["operations"] = [{"kind": "flip", "probability": 0.5}]
+    other = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
+    assert {change["what"]: (change["before"], change["after"]) for change in other["changed"]} == {
+        "network": ("very small", "small"),
+        "preprocessing.size": (16, 32),
+        "settings.seed": (1, 2),
+        "variation.mirror": ({"probability": 0.5, "low": 0.0, "high": 0.0}, None),
+        "variation.turn": ({"probability": 1.0, "low": -15, "high": 15}, None),
+        "variation.brightness": ({"probability": 1.0, "low": 0.8, "high": 1.2}, None),
+        "variation.flip": (None, {"probability": 0.5, "low": 0.0, "high": 0.0}),
+    }
+    # A label moves, and the next run stands on other pictures; taken back, it shares the first snapshot again.
+    picture = client.get(f"/api/projects/{project}/pictures").json()["pictures"][0]
+    other_class = next(c for c in first["classes"] if c["id"] != picture["class_id"])["id"]
+    body = {"picture_ids": [picture["id"]], "class_id": other_class}
+    client.post(f"/api/projects/{project}/labels", json=body)
+    moved = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
+    assert [change["what"] for change in moved["changed"]] == ["pictures"]
+    assert moved["snapshot_id"] != first["snapshot_id"]
+    client.post(f"/api/projects/{project}/undo")
+    back = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
+    assert back["snapshot_id"] == first["snapshot_id"]
+
+
+def test_runs_of_a_group_stand_outside_the_plain_ledger(client: TestClient, world: World, project: int) -> None:
+    plain = _start(client, project)
+    body = {"kind": "copies", "question": "How much is luck?", "budget": {"runs": 2}}
+    group = client.post(f"/api/projects/{project}/run-groups", json=body).json()
+    assert (group["kind"], group["question"], group["runs"], group["ended"]) == ("copies", "How much is luck?", 0, 0)
+    inside = [
+        client.post(
+            f"/api/projects/{project}/runs", json={"recipe": small_recipe(seed=seed), "group_id": group["id"]}
+        ).json()
+        for seed in (1, 2)
+    ]
+    world.run_waiting()
+    listed = client.get(f"/api/projects/{project}/runs").json()
+    assert (listed["total"], [run["id"] for run in listed["runs"]]) == (1, [plain["id"]])
+    of_group = client.get(f"/api/projects/{project}/runs", params={"group": group["id"]}).json()["runs"]
+    assert [run["id"] for run in of_group] == [inside[1]["id"], inside[0]["id"]]
+    # Each is held against its fellow, and the plain ones against plain ones.
+    assert [change["what"] for change in of_group[0]["changed"]] == ["settings.seed"]
+    assert of_group[1]["changed"] == []
+    assert _start(client, project)["changed"] == []
+    (counted,) = client.get(f"/api/projects/{project}/run-groups").json()
+    assert (counted["runs"], counted["ended"]) == (2, 2)
+    by_number = client.get(f"/api/projects/{project}/runs", params={"number": inside[0]["number"]}).json()["runs"]
+    assert [run["id"] for run in by_number] == [inside[0]["id"]]
+    refused = client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe(), "group_id": 99})
+    assert refused.status_code == 404
+    assert client.post(f"/api/projects/{project}/run-groups", json={**body, "kind": "whims"}).status_code == 422
+
+
+def test_epochs_and_the_network_are_read_by_run(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project, epochs=3)
+    assert client.get(f"/api/runs/{run['id']}/epochs").json() == []
+    world.run_waiting()
+    epochs = client.get(f"/api/runs/{run['id']}/epochs").json()
+    assert [epoch["number"] for epoch in epochs] == [1, 2, 3]
+    assert set(epochs[0]["figures"]) == {
+        "training_loss", "training_accuracy", "validation_loss", "validation_accuracy", "validation_macro_f1",
+        "learning_rate",
+    }  # fmt: skip
+    after = client.get(f"/api/runs/{run['id']}").json()
+    assert after["figures"] == epochs[after["model"]["epoch"] - 1]["figures"]
+    network = client.get(f"/api/runs/{run['id']}/network").json()
+    # 16 pixels, three blocks, two classes: by hand.
+    assert [layer["shape"] for layer in network["layers"] if layer["kind"] == "max_pool"] == [
+        [8, 8, 8], [4, 4, 16], [2, 2, 32],
+    ]  # fmt: skip
+    assert network["layers"][-1]["shape"] == [2]
+    assert network["layers"][0]["id"] == "conv_1"
+    assert network["parameters"] == run["parameters"]
+
+
+def test_a_set_is_judged_when_it_is_asked_for(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    world.run_waiting()
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]
+    url = f"/api/models/{model['id']}"
+    missing = client.get(f"{url}/judgement?set=training")
+    assert (missing.status_code, "POST …/judgements" in missing.json()["mend"]) == (404, True)
+    # The mend helps.
+    asked = client.post(f"{url}/judgements", json={"set": "training"})
+    assert (asked.status_code, asked.json()["kind"]) == (202, "judge")
+    assert client.post(f"{url}/judgements", json={"set": "training"}).json()["id"] == asked.json()["id"]
+    world.run_waiting()
+    judged = client.get(f"{url}/judgement?set=training").json()
+    assert judged["count"] == run["counts"]["training"]
+    assert client.post(f"{url}/judgements", json={"set": "test"}).status_code == 422
+    assert [entry["id"] for entry in client.get(f"/api/projects/{project}/models").json()] == [model["id"]]
+
+
+def test_test_outcomes_are_not_asked_of_a_run_that_trains(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    with world.context.database.session() as session:
+        session.execute(
+            text(
+                "insert into model (project_id, kind, run_id, epoch, path, classes, preprocessing, digest)"
+                " select project_id, 'run', id, 1, 'x', '[]', '{}', 'd' from run"
+            )
+        )
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]
+    assert model["frozen"] is False
+    for path, body in (("looks", {"place": "review"}), ("judgements", {"set": "validation"})):
+        answer = client.post(f"/api/models/{model['id']}/{path}", json=body)
+        assert answer.status_code == 409
+        assert "has not ended" in answer.json()["detail"]
+    assert client.get(f"/api/models/{model['id']}").json()["looks"] == 0
+    sift = client.get(f"/api/projects/{project}/field", params={"sift": "wrong", "run": run["id"]})
+    assert (sift.status_code, "not judged yet" in sift.json()["detail"]) == (422, True)
+
+
+def test_settings_that_are_left_out_follow_the_others(client: TestClient, project: int) -> None:
+    table = {entry["name"]: entry for entry in client.get("/api/training-settings").json()}
+    assert table["learning_rate"]["follows"]["defaults"]["sgd"] == 0.03
+    recipe: Any = small_recipe()
+    recipe["settings"] = {"optimizer": "sgd", "epochs": 2}
+    run = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
+    settings = run["recipe"]["settings"]
+    assert set(settings) == set(table)
+    assert (settings["learning_rate"], settings["momentum"], settings["keep"]) == (0.03, 0.9, "lowest-validation-loss")
+    for name, value, words in (
+        ("optimizer", "momentum", "The optimizer is 'momentum'. Choose one of adam"),
+        ("keep", "best", "The keep is 'best'. Choose one of lowest-validation-loss"),
+        ("warm_up", 2, "The warm-up is 2"),
+    ):
+        bad = client.post(f"/api/projects/{project}/runs", json={"recipe": {**recipe, "settings": {name: value}}})
+        assert bad.status_code == 422
+        assert words.split(". ")[0] in bad.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    "former",
+    [
+        # 0.1: three numbers for the variation, and another name for gradient descent.
+        {"network": "small", "preprocessing": {"size": 32, "colour": "grey"},
+         "variation": {"mirror": False, "turn_degrees": 0.0, "brightness": 0.3},
+         "settings": {"epochs": 30, "batch_size": 32, "learning_rate": 0.003, "seed": 1, "optimizer": "momentum"}},
+        # 0.4: schedules and smoothing.
+        {"network": "medium", "preprocessing": {"size": 48, "colour": "rgb", "ground": [0, 0, 0]},
+         "variation": {"mirror": True, "turn_degrees": 15.0, "brightness": 0.2},
+         "settings": {"epochs": 25, "batch_size": 32, "learning_rate": 0.003, "seed": 1, "optimizer": "adamw",
+                      "schedule": "one-cycle", "warm_up": 0.05, "weight_decay": 0.01, "clip_norm": 0.0,
+                      "label_smoothing": 0.1, "class_weights": "balanced"}},
+        # 0.6 and 0.7: operations, and everything that there is.
+        {"network": "very small",
+         "preprocessing": {"size": 48, "fit": "border", "colour": "rgb", "ground": [0, 0, 0], "border": [9, 9, 9],
+                           "scale": "unit", "views": "turned"},
+         "variation": {"operations": [{"kind": "turn", "probability": 1.0, "low": -5, "high": 5}], "strength": 0.5,
+                       "drawn": 1},
+         "settings": {"epochs": 25, "batch_size": 32, "learning_rate": 0.003, "seed": 1, "optimizer": "sgd",
+                      "momentum": 0.8, "nesterov": True, "weight_decay": 0.01, "schedule": "step", "warm_up": 0.0,
+                      "step_epochs": 3, "step_factor": 0.5, "clip_norm": 1.0, "label_smoothing": 0.0,
+                      "class_weights": "none", "class_draws": "balanced"}},
+    ],
+)  # fmt: skip
+def test_a_stored_recipe_of_any_version_is_listed_and_trained_again(
+    client: TestClient, world: World, project: int, former: dict[str, Any]
+) -> None:
+    from vast_orchard.upgrades.recipe import upgrade_recipe
+
+    _start(client, project)
+    with world.context.database.session() as session:
+        session.execute(text("update run set recipe = cast(:r as jsonb)"), {"r": json.dumps(upgrade_recipe(former, 2))})
+    (run,) = client.get(f"/api/projects/{project}/runs").json()["runs"]
+    assert run["recipe"]["network"] == former["network"]
+    assert run["recipe"]["preprocessing"]["size"] == former["preprocessing"]["size"]
+    again = client.post(f"/api/projects/{project}/runs", json={"recipe": run["recipe"]})
+    assert again.status_code == 202, again.text
+    # The network that was made of the name by then is the one that is made of it now.
+    assert again.json()["changed"] == []
+
+
+def test_what_is_stored_is_never_refused_when_it_is_read(client: TestClient, world: World, project: int) -> None:
+    """A stricter rule of tomorrow must not take the list of runs with it."""
+    _start(client, project)
+    with world.context.database.session() as session:
+        session.execute(
+            text(
+                "update run set recipe = jsonb_set(jsonb_set(recipe, '{settings,optimizer}', '\"retired\"'),"
+                " '{settings,learning_rate}', '99')"
+            )
+        )
+    (run,) = client.get(f"/api/projects/{project}/runs").json()["runs"]
+    assert (run["recipe"]["settings"]["optimizer"], run["recipe"]["settings"]["learning_rate"]) == ("retired", 99)
+    assert _start(client, project)["number"] == 2
+    numbers = [entry["number"] for entry in client.get(f"/api/projects/{project}/runs").json()["runs"]]
+    assert all(a > b for a, b in pairwise(numbers))
