@@ -1,7 +1,6 @@
 """An archive of 0.7: two runs that ended, one with a recipe as 0.1 stored it, and one that was stopped."""
 
 from pathlib import Path
-from typing import Any
 
 from tests.jobs.test_taking_out import brought_back, taken_out
 from tests.world import World
@@ -11,7 +10,7 @@ from vast_orchard.jobs.starting import RunOrder, start_run
 from vast_orchard.store.ledger import list_runs
 from vast_orchard.store.models import judged_sets, judgement_of
 from vast_orchard.store.predictions import list_outcomes
-from vast_orchard.store.runs import list_epochs
+from vast_orchard.store.runs import get_run, list_epochs
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.values import ModelValue, RunValue
 
@@ -21,8 +20,13 @@ _ARCHIVE = Path(__file__).parents[1] / "archives" / "0.7.zip"
 def _came_back(world: World) -> tuple[int, list[RunValue]]:
     project, ended = brought_back(world, _ARCHIVE.read_bytes())
     assert ended.state == "done", ended.error
+    return project, _runs(world, project)
+
+
+def _runs(world: World, project: int) -> list[RunValue]:
+    """By number, each with its whole recipe."""
     with world.context.database.session() as session:
-        return project, sorted(list_runs(session, project).runs, key=lambda run: run.number)
+        return [get_run(session, run.id) for run in reversed(list_runs(session, project).runs)]
 
 
 def _model(run: RunValue) -> ModelValue:
@@ -101,13 +105,7 @@ def test_what_came_back_shares_snapshots_and_goes_out_again(world: World) -> Non
     assert world.run(job).state == "done"
     again, ended = brought_back(world, taken_out(world, project, "project"))
     assert ended.state == "done", ended.error
-    with world.context.database.session() as session:
-        runs: list[Any] = sorted(list_runs(session, again).runs, key=lambda run: run.number)
+    runs = _runs(world, again)
     assert [run.number for run in runs] == [1, 2, 3, 4]
-    assert [run.recipe for run in runs[:3]] == [run.recipe for run in _by_number(world, project)[:3]]
+    assert [run.recipe for run in runs[:3]] == [run.recipe for run in _runs(world, project)[:3]]
     assert runs[3].snapshot_id == runs[0].snapshot_id
-
-
-def _by_number(world: World, project: int) -> list[RunValue]:
-    with world.context.database.session() as session:
-        return sorted(list_runs(session, project).runs, key=lambda run: run.number)

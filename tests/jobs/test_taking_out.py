@@ -268,6 +268,10 @@ def _trained(world: World) -> int:
         actions.note_pictures(session, project, "one", [first[0]], "odd one")
         actions.bin_pictures(session, project, "one", first[1:3])
         rime = list_classes(session, project)[1].id
+        actions.label_pictures(session, project, "one", [first[6]], rime)
+    with world.context.database.session() as session:
+        assert history.undo(session, project, "one").taken_back == 1  # a step that names another
+    with world.context.database.session() as session:
         actions.label_pictures(session, project, "one", [first[5]], rime)
     return project
 

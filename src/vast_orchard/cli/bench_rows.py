@@ -1,37 +1,30 @@
 """`orchard bench rows`: how fast a large project is seen, sifted and mended, and what memory the API takes."""
 
 import json
-import os
 import statistics
-import subprocess
-import sys
 import tempfile
-import time
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
-from http.client import HTTPConnection, HTTPException
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Annotated, Any
-from urllib.parse import urlencode
 
 import typer
 from sqlalchemy import text
 
 from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
+from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
 from vast_orchard.jobs.starting import RunOrder, start_run
-from vast_orchard.settings import PREFIX, Settings
+from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
 from vast_orchard.store.models import keep_state
 from vast_orchard.store.run_states import end_run
 from vast_orchard.store.schema import RunEnding
-from vast_orchard.supervision.postgres import free_port, open_cluster
+from vast_orchard.supervision.postgres import open_cluster
 
 __all__ = ["EXPRESSIONS", "bench_rows"]
 
@@ -138,62 +131,6 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
     return int(split or 0), run
 
 
-class _Client:
-    """One kept connection to the API."""
-
-    def __init__(self, port: int) -> None:
-        self.address = f"http://127.0.0.1:{port}"
-        self.connection = HTTPConnection("127.0.0.1", port, timeout=120)
-
-    def seconds(self, path: str, query: Mapping[str, object] | None = None, body: object = None) -> float:
-        """From asking to having the whole answer."""
-        sent = None if body is None else json.dumps(body)
-        began = time.perf_counter()
-        self.connection.request(
-            "GET" if body is None else "POST",
-            path + ("?" + urlencode(query) if query else ""),
-            sent,
-            {"X-Window": "bench", "Content-Type": "application/json"},
-        )
-        answer = self.connection.getresponse()
-        data = answer.read()
-        spent = time.perf_counter() - began
-        if answer.status >= 400:
-            raise ServiceError(f"The API answered {answer.status}: {data[:300]!r}", "See above.")
-        return spent
-
-
-@contextmanager
-def _served(settings: Settings) -> Iterator[tuple[_Client, int]]:
-    """The API in a process of its own, as the supervisor starts it; a client of it, and the process's id."""
-    port = free_port()
-    variables = {
-        PREFIX + "DATA_DIR": str(settings.data_dir),
-        PREFIX + "DATABASE_URL": settings.database_url,
-        PREFIX + "PORT": str(port),
-    }
-    process = subprocess.Popen(
-        [sys.executable, "-m", "vast_orchard.cli", "serve"],
-        env={**os.environ, **variables},
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    client = _Client(port)
-    try:
-        for _ in range(300):
-            try:
-                client.seconds("/api/health")
-                break
-            except (OSError, HTTPException):
-                client.connection.close()
-                time.sleep(0.1)
-        yield client, process.pid
-    finally:
-        client.connection.close()
-        process.terminate()
-        process.wait()
-
-
 def _peak_mb(pid: int) -> float:
     for line in Path(f"/proc/{pid}/status").read_text().splitlines():
         if line.startswith("VmHWM:"):
@@ -205,7 +142,7 @@ def _percentile(values: list[float], share: float) -> float:
     return sorted(values)[min(len(values) - 1, int(len(values) * share))]
 
 
-def _sift_times(client: _Client, project: int, split: int, run: int) -> dict[str, float]:
+def _sift_times(client: ApiClient, project: int, split: int, run: int) -> dict[str, float]:
     """Milliseconds of rows, counts and the first page together: the median of the repeats for each expression."""
     found: dict[str, list[float]] = {}
     for _ in range(_REPEATS):
@@ -218,7 +155,7 @@ def _sift_times(client: _Client, project: int, split: int, run: int) -> dict[str
     }
 
 
-def _action_times(client: _Client, database: Database, project: int) -> tuple[float, float]:
+def _action_times(client: ApiClient, database: Database, project: int) -> tuple[float, float]:
     with database.session() as session:
         picked = session.execute(
             text("select id from picture where project_id = :p and class_id is not null order by sha256 limit :n"),
@@ -307,7 +244,7 @@ def bench_rows(
             settings = Settings(data_dir=place / "data", database_url=cluster.url)
             project = bring_in_once(processes, settings, place / "many").project_id
             split, run = _fill(database, project)
-            with _served(settings) as (client, pid):
+            with served_api(settings) as (client, pid):
                 words.print("Sifting")
                 sifts = _sift_times(client, project, split, run)
                 words.print("Labelling and taking back")

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import Numeric, Row, Select, and_, cast, func, or_, select
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy import ARRAY, Numeric, Row, Select, Text, and_, cast, func, or_, select, type_coerce
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Session, aliased, defer
 
 from vast_orchard.errors import InputError
 from vast_orchard.store.models import model_value
@@ -24,40 +25,48 @@ FIGURES = (
 )  # fmt: skip
 
 
+def _path(*names: str) -> Any:
+    return cast(list(names), ARRAY(Text))
+
+
+def _layers(run: Any) -> Any:
+    """What a network's layers do: the last one follows the classes, and their ids say nothing."""
+    layers = run.recipe.op("#-")(_path("network", "layers", "-1")).op("#>")(_path("network", "layers"))
+    return func.regexp_replace(cast(layers, Text), '"id": "[^"]*"', "", "g")
+
+
+def _recipe(run: Any) -> Any:
+    """A recipe without the layers of its network, which are most of it and told by nobody in a list."""
+    return type_coerce(run.recipe.op("#-")(_path("network", "layers")), JSONB)
+
+
 def _query() -> Select[Any]:
-    """Runs with all that is said of them; the one before, of the same kind, is beside."""
-    other = aliased(Run)
-    number = (
-        select(func.max(other.number))
-        .where(
-            other.project_id == Run.project_id,
-            other.number < Run.number,
-            other.group_id.is_not_distinct_from(Run.group_id),
-        )
-        .correlate(Run)
-        .scalar_subquery()
-    )
+    """Runs with all that is said of them; the one before is beside."""
     before = aliased(Run)
     return (
         select(
             Run,
+            _recipe(Run).label("recipe"),
             Snapshot.classes,
             Snapshot.counts,
             Model,
             Judgement.scores.op("-")("classes").op("-")("confusion").label("scores"),
-            before.recipe.label("recipe_before"),
+            _recipe(before).label("recipe_before"),
+            (_layers(before) != _layers(Run)).label("other_layers"),
             before.split_number.label("split_before"),
             before.snapshot_id.label("snapshot_before"),
         )
         .join(Snapshot, Snapshot.id == Run.snapshot_id)
         .outerjoin(Model, and_(Model.run_id == Run.id, Model.kind == ModelKind.RUN))
         .outerjoin(Judgement, and_(Judgement.model_id == Model.id, Judgement.set_name == "validation"))
-        .outerjoin(before, and_(before.project_id == Run.project_id, before.number == number))
+        .outerjoin(before, before.id == Run.previous_id)
+        .options(defer(Run.recipe, raiseload=True))
     )
 
 
-def _value(found: Row[Any]) -> RunValue:
+def _value(found: Row[Any], recipe: dict[str, Any] | None = None) -> RunValue:
     row: Run = found[0]
+    recipe = recipe or found.recipe
     model: Model | None = found.Model
     return RunValue(
         id=row.id,
@@ -67,7 +76,7 @@ def _value(found: Row[Any]) -> RunValue:
         snapshot_id=row.snapshot_id,
         split_id=row.split_id,
         split_number=row.split_number,
-        recipe=row.recipe,
+        recipe=recipe,
         classes=found.classes,
         counts=found.counts,
         program=row.program,
@@ -91,13 +100,14 @@ def _changed(row: Run, found: Row[Any]) -> list[dict[str, Any]]:
     if found.recipe_before is None:
         return []
     before = {"recipe": found.recipe_before, "split": found.split_before, "snapshot": found.snapshot_before}
-    return run_changes(before, {"recipe": row.recipe, "split": row.split_number, "snapshot": row.snapshot_id})
+    after = {"recipe": found.recipe, "split": row.split_number, "snapshot": row.snapshot_id}
+    return run_changes(before, after, other_layers=found.other_layers)
 
 
 def one_run(session: Session, run_id: int) -> RunValue | None:
-    """A run by its id."""
-    found = session.execute(_query().where(Run.id == run_id)).first()
-    return _value(found) if found else None
+    """A run by its id, its recipe whole."""
+    found = session.execute(_query().add_columns(Run.recipe.label("whole")).where(Run.id == run_id)).first()
+    return _value(found, found.whole) if found else None
 
 
 def list_runs(
@@ -111,7 +121,7 @@ def list_runs(
     after: str | None = None,
     limit: int = 100,
 ) -> LedgerPage:
-    """A page of runs; what has no such figure stands last, whichever way it goes.
+    """A page of runs, their networks without layers; what has no such figure stands last, whichever way it goes.
 
     Parameters
     ----------

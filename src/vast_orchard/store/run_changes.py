@@ -6,13 +6,17 @@ from typing import Any
 __all__ = ["run_changes"]
 
 
-def run_changes(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
+def run_changes(
+    before: Mapping[str, Any], after: Mapping[str, Any], *, other_layers: bool = False
+) -> list[dict[str, Any]]:
     """Differences between what two runs were made of, by the path of each value.
 
     Parameters
     ----------
     before, after : mapping
         With `recipe`, `split` (a number) and `snapshot` (an id).
+    other_layers : bool
+        Their networks do not do the same, whatever they are called.
 
     Returns
     -------
@@ -21,13 +25,12 @@ def run_changes(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dic
         `pictures` is among them when the split is the same and its pictures, labels or classes are not.
     """
     one, two = _flat(before["recipe"]), _flat(after["recipe"])
-    layers = one.pop("network.layers") != two.pop("network.layers")
     found = [
         {"what": what, "before": one.get(what), "after": two.get(what)}
         for what in dict.fromkeys([*one, *two])
         if one.get(what) != two.get(what)
     ]
-    if layers and one["network"] == two["network"]:
+    if other_layers and one["network"] == two["network"]:
         found.append({"what": "layers", "before": None, "after": None})
     if before["split"] != after["split"]:
         found.append({"what": "split", "before": before["split"], "after": after["split"]})
@@ -40,8 +43,6 @@ def _flat(recipe: Mapping[str, Any]) -> dict[str, Any]:
     variation, network = recipe["variation"], recipe["network"]
     return {
         "network": network["name"],
-        # Its layers have no short form; that they differ is what can be said of two networks of one name.
-        "network.layers": [{k: v for k, v in layer.items() if k != "id"} for layer in network["layers"][:-1]],
         **{f"preprocessing.{key}": value for key, value in recipe["preprocessing"].items()},
         **{f"variation.{entry['kind']}": _operation(entry) for entry in variation["operations"]},
         "variation.strength": variation["strength"],

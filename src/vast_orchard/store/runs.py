@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import and_, func, select
+from sqlalchemy import and_, func, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -14,7 +14,16 @@ from vast_orchard.store.schema import Class, Epoch, Picture, Project, Run, RunGr
 from vast_orchard.store.snapshots import take_snapshot
 from vast_orchard.store.values import EpochValue, Footing, RunValue
 
-__all__ = ["add_epoch", "create_run", "footing", "get_run", "list_epochs", "set_last_state", "set_parameters"]
+__all__ = [
+    "add_epoch",
+    "create_run",
+    "footing",
+    "get_run",
+    "link_runs",
+    "list_epochs",
+    "set_last_state",
+    "set_parameters",
+]
 
 
 def create_run(
@@ -45,11 +54,16 @@ def create_run(
         raise MissingError(f"There is no group of runs {group_id} in this project.", "Make it first.")
     session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
     last = session.scalar(select(func.max(Run.number)).where(Run.project_id == project_id)) or 0
+    fellows = Run.group_id == group_id if group_id else Run.group_id.is_(None)
+    previous = session.scalar(
+        select(Run.id).where(Run.project_id == project_id, fellows).order_by(Run.number.desc()).limit(1)
+    )
     snapshot = take_snapshot(session, project_id, split_id)
     row = Run(
         project_id=project_id,
         number=last + 1,
         group_id=group_id,
+        previous_id=previous,
         snapshot_id=snapshot.id,
         split_id=split_id,
         split_number=split.number,
@@ -63,6 +77,16 @@ def create_run(
     session.flush()
     tell(session, "runs", project_id, run=row.id)
     return get_run(session, row.id)
+
+
+def link_runs(session: Session, project_id: int) -> None:
+    """Say which run was before which, for runs that came with an archive."""
+    order = func.lag(Run.id).over(partition_by=Run.group_id, order_by=Run.number)
+    before = select(Run.id.label("own"), order.label("previous")).where(Run.project_id == project_id).subquery()
+    session.execute(
+        update(Run).where(Run.id == before.c.own).values(previous_id=before.c.previous),
+        execution_options={"synchronize_session": False},
+    )
 
 
 def _row(session: Session, run_id: int) -> Run:

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import InputError
 from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name, free_name
+from vast_orchard.store.runs import link_runs
 from vast_orchard.store.schema import (
     Action,
     ActionChange,
@@ -200,23 +201,25 @@ class Loader:
         return self._ids[name][old]
 
     def _load_some(self, name: str, kind: _Kind, batch: Sequence[_Row]) -> None:
+        known = set(kind.sql.columns.keys())
+        for unknown in (set(row) - known for row in batch):
+            if unknown:
+                raise InputError(
+                    f"The archive's {name} has {', '.join(sorted(unknown))}, which this version does not know.",
+                    "It was made by a newer version; bring this one up to date.",
+                )
+        # Ids are drawn first: a row may name another of its own table, such as a step the one that it took back.
+        if "id" in kind.sql.columns:
+            drawn = select(func.nextval(f"{name}_id_seq")).select_from(func.generate_series(1, len(batch)))
+            self._ids[name].update(zip((row["id"] for row in batch), self._session.scalars(drawn), strict=True))
         fresh = [self._row(name, kind, row) for row in batch]
-        table = kind.sql
-        if "id" not in table.columns:
-            self._session.execute(insert(table), fresh)
-            return
-        old = [row.pop("id") for row in fresh]
-        made = self._session.scalars(insert(table).returning(table.c.id, sort_by_parameter_order=True), fresh).all()
-        self._ids[name].update(zip(old, made, strict=True))
+        for row, old in zip(fresh, batch, strict=True):
+            if "id" in old:
+                row["id"] = self._ids[name][old["id"]]
+        self._session.execute(insert(kind.sql), fresh)
 
     def _row(self, name: str, kind: _Kind, row: _Row) -> _Row:
         columns = kind.sql.columns
-        unknown = set(row) - set(columns.keys())
-        if unknown:
-            raise InputError(
-                f"The archive's {name} has {', '.join(sorted(unknown))}, which this version does not know.",
-                "It was made by a newer version; bring this one up to date.",
-            )
         found: _Row = {
             key: dt.datetime.fromisoformat(value)
             if isinstance(columns[key].type, DateTime) and value is not None
@@ -246,6 +249,7 @@ class Loader:
             raise InputError("The archive holds a run that has not ended.", "Make it again.")
         _check_file("last", row.get("state_path"))
         row.update(state_path=None, state_epoch=None)  # set by `place_files`, once its own id is known
+        row["previous_id"] = None  # set by `finish`, once all are there
 
     def _class_ids(self, row: _Row) -> None:
         row["classes"] = [{**entry, "id": self._follow("class", int(entry["id"]))} for entry in row["classes"]]
@@ -314,6 +318,7 @@ class Loader:
         """Give the project its name, or the next free one, and forget the import that the archive came with."""
         self._session.execute(delete(Import).where(Import.id == import_id))
         seal_snapshots(self._session, self._project)
+        link_runs(self._session, self._project)
         row = self._session.get(Project, self._project)
         assert row is not None
         row.name = ""  # its own name does not stand in its way

@@ -75,8 +75,9 @@ def _layer(entry: Any, id_: str, named: Mapping[str, str]) -> Any:
     found["id"] = id_
     kind = found.get("kind")
     if isinstance(kind, str):
-        found["kind"] = _KINDS.get(kind, kind)
-        found = {**_DEFAULTS.get(found["kind"], {}), **found}
+        found["kind"] = now = _KINDS.get(kind, kind)
+        for key, value in _DEFAULTS.get(now, {}).items():
+            found.setdefault(key, value)
     if isinstance(found.get("edge"), str):
         found["edge"] = _EDGES.get(found["edge"], found["edge"])
     fed = found.get("inputs")

@@ -87,6 +87,8 @@ class Run(Base):
     project_id: Mapped[int] = project_key()
     number: Mapped[int]  # within the project, from 1
     group_id: Mapped[int | None] = mapped_column(ForeignKey("run_group.id", ondelete="SET NULL"), index=True)
+    # The one started before it, of the same group or as plain: what it says that it changed is held against that.
+    previous_id: Mapped[int | None] = mapped_column(ForeignKey("run.id", ondelete="SET NULL"), index=True)
     snapshot_id: Mapped[int] = mapped_column(ForeignKey("snapshot.id"), index=True)
     split_id: Mapped[int | None] = mapped_column(ForeignKey("split.id", ondelete="SET NULL"))
     split_number: Mapped[int]

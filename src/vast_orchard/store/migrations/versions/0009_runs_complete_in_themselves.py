@@ -164,6 +164,7 @@ def _snapshots(bind: sa.Connection) -> None:
 def _runs(bind: sa.Connection) -> None:
     for column in (
         sa.Column("group_id", sa.Integer(), nullable=True),
+        sa.Column("previous_id", sa.Integer(), nullable=True),
         sa.Column("state", sa.String(10), server_default="waiting", nullable=False),
         sa.Column("ended_by", sa.String(10), nullable=True),
         sa.Column("ending", JSONB(), nullable=True),
@@ -176,6 +177,12 @@ def _runs(bind: sa.Connection) -> None:
         op.add_column("run", column)
     op.create_foreign_key(op.f("fk_run_group_id"), "run", "run_group", ["group_id"], ["id"], ondelete="SET NULL")
     op.create_index(op.f("ix_run_group_id"), "run", ["group_id"])
+    op.create_foreign_key(op.f("fk_run_previous_id"), "run", "run", ["previous_id"], ["id"], ondelete="SET NULL")
+    op.create_index(op.f("ix_run_previous_id"), "run", ["previous_id"])
+    op.execute(
+        "update run set previous_id = before.id from (select id as own, lag(id) over (partition by project_id"
+        " order by number) as id from run) before where before.own = run.id"
+    )
     op.execute(
         "update run set state_path = c.path, state_epoch = c.epoch from checkpoint c"
         " where c.run_id = run.id and c.kind = 'last'"
