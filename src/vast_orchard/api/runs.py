@@ -76,7 +76,7 @@ def list_runs(
     group: Annotated[_Number, Query(description="Runs of that group; without, those of none.")] = None,
     number: Annotated[_Number, Query(description="Only the run of that number.")] = None,
     after: Annotated[str | None, Query(max_length=400, description="What the page before named.")] = None,
-    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+    limit: Annotated[int, Query(ge=1, le=500)] = 50,
 ) -> LedgerPage:
     """A page of the Ledger, newest first unless asked otherwise."""
     return ledger.list_runs(
