@@ -2,7 +2,11 @@
 # Sourced with `root` set to the checkout. Every step is skipped when its inputs have not changed.
 
 say() { printf '  %s\n' "$*"; }
-fail() { printf '%s\n' "$*" >&2; exit 1; }
+fail() { trap - ERR; printf '%s\n' "$*" >&2; exit 1; }
+
+# Whatever fails without words of its own is named: `set -e` alone would end the script in silence.
+set -E
+trap 'status=$?; trap - ERR; printf "Failed with %s: %s (%s, line %s)\n" "$status" "$BASH_COMMAND" "${BASH_SOURCE[0]##*/}" "$LINENO" >&2' ERR
 
 stamps="$root/.stamps"
 venv="$root/.venv"
@@ -76,6 +80,9 @@ find_node() {
     fi
     PATH="$bin:$PATH"
 }
+
+# in_page TOOL …: runs a tool of the front end, without npx, which Node's Python package does not bring.
+in_page() { (cd "$root/web" && PATH="$root/web/node_modules/.bin:$PATH" "$@"); }
 
 need_node_packages() {
     local hash
