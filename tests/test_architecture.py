@@ -20,10 +20,11 @@ _MAY_IMPORT = {
     "store": {"store"},
     "formats": {"formats", "core"},
     "demo": {"demo", "core"},
-    "jobs": {"jobs", "store", "formats", "core"},
-    "api": {"api", "jobs", "store"},
-    "supervision": {"supervision", "jobs", "store", "demo"},
-    "cli": {"cli", "api", "jobs", "store", "formats", "core", "demo", "supervision"},
+    "at_once": {"at_once", "store", "formats", "core"},
+    "jobs": {"jobs", "at_once", "store", "formats", "core"},
+    "api": {"api", "at_once", "jobs", "store"},
+    "supervision": {"supervision", "at_once", "jobs", "store", "demo"},
+    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "supervision"},
 }
 
 

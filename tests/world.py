@@ -7,12 +7,12 @@ from collections.abc import Mapping, Sequence
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
-from vast_orchard.jobs.catalogue import default_recipe, recipe_of
+from vast_orchard.at_once.catalogue import default_recipe, recipe_of
+from vast_orchard.at_once.dividing import DivideRule, divide
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.jobs.dividing import DivideRule, divide
-from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.jobs.starting import RunOrder, start_run
+from vast_orchard.jobs.run_job import run_job
+from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.store.field import scope_of, sifted_pictures
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.jobs import get_job, job_of
@@ -85,7 +85,7 @@ class World:
 
     def run(self, job_id: int) -> JobValue:
         """Do a job here and now, as a worker would, and return how it ended."""
-        perform(self.context, job_id)
+        run_job(self.context, job_id)
         return self.job(job_id)
 
     def job(self, job_id: int) -> JobValue:
@@ -112,7 +112,7 @@ class World:
         with self.context.database.session() as session:
             waiting = list(session.execute(text("select id from job where state = 'waiting' order by id")).scalars())
         for job_id in waiting:
-            perform(self.context, job_id)
+            run_job(self.context, job_id)
 
     def picture_ids(self, project_id: int) -> list[int]:
         """Every picture of the project, in the order they came."""

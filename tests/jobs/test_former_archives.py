@@ -6,7 +6,7 @@ from tests.jobs.test_taking_out import brought_back, taken_out
 from tests.world import World
 from vast_orchard.core.training.recipe import recipe_from_json
 from vast_orchard.formats.model_file import read_model
-from vast_orchard.jobs.starting import RunOrder, start_run
+from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.store.ledger import list_runs
 from vast_orchard.store.models import judged_sets, judgement_of
 from vast_orchard.store.predictions import list_outcomes

@@ -16,9 +16,9 @@ from tests.pictures import encoded, png, zipped
 from tests.world import World, list_pictures
 from vast_orchard.errors import DatabaseGoneError, ServiceError
 from vast_orchard.formats.picture_file import tile
-from vast_orchard.jobs import arriving, recording
-from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.bringing_in import batch_recorder, opened_files
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.run_job import run_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.history import list_actions, redo, undo
@@ -139,9 +139,9 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
             raise DatabaseGoneError("The database does not answer.", "")
         return add_batch(*arguments)
 
-    monkeypatch.setattr(recording, "add_batch", dies)
+    monkeypatch.setattr(batch_recorder, "add_batch", dies)
     with pytest.raises(DatabaseGoneError):
-        perform(world.context, job)
+        run_job(world.context, job)
     assert world.job(job).state == "running"
     assert sum(_counts(world, project).values()) == 128  # the first batch
     monkeypatch.undo()
@@ -186,8 +186,8 @@ def test_who_lost_the_job_records_nothing_more(world: World, monkeypatch: pytest
                 assert take_job(other, job, "another worker") is not None
         return add_batch(session, *arguments)
 
-    monkeypatch.setattr(recording, "add_batch", taken_over_after_first)
-    perform(world.context, job)
+    monkeypatch.setattr(batch_recorder, "add_batch", taken_over_after_first)
+    run_job(world.context, job)
     assert world.job(job).state == "running"  # the other worker's now
     assert _counts(world, project) == {"plate": 128}
     monkeypatch.undo()
@@ -226,7 +226,7 @@ def test_small_pictures_are_decoded_for_the_plan_and_not_again(world: World, mon
     def never(*_: object) -> None:
         raise AssertionError("decoded again")
 
-    monkeypatch.setattr(arriving, "keep_picture", never)
+    monkeypatch.setattr(opened_files, "keep_picture", never)
     assert _decide(world, project, import_id)["added"] == 2
     assert _counts(world, project) == {"plate": 1, "rime": 1}
     with world.context.database.session() as session:
@@ -264,7 +264,7 @@ def test_stopping_keeps_what_came_so_far_and_says_so(world: World, monkeypatch: 
         ask_stop(session, job)
         return result
 
-    monkeypatch.setattr(recording, "add_batch", stop_after_first)
+    monkeypatch.setattr(batch_recorder, "add_batch", stop_after_first)
     assert world.run(job).state == "stopped"
     kept = _counts(world, project)["plate"]
     assert kept == 128  # the first batch
@@ -355,7 +355,7 @@ def test_what_the_store_took_over_outlives_the_upload_and_a_folder_on_the_server
     with context.database.session() as session:
         entry = create_import(session, project, "theirs", str(theirs.parent.parent), kind="folder")
         job = start_job(session, project, JobKind.IMPORT, "Bring in theirs", entry.id)
-    perform(context, job)
+    run_job(context, job)
     assert world.job(job).state == "done", world.job(job).error
     theirs.write_bytes(b"changed in its place")
     kept = world.context.store.read(ByteStore.picture_path(_sha(png(2))))

@@ -11,11 +11,11 @@ from tests.pictures import png
 from tests.world import World
 from vast_orchard.errors import ConflictError, LeaseLostError
 from vast_orchard.jobs import sign_of_life
+from vast_orchard.jobs.clearing_up.given_up_uploads import sweep_uploads
 from vast_orchard.jobs.context import Progress
-from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import kinds_of, requeue_lost
+from vast_orchard.jobs.run_job import run_job
 from vast_orchard.jobs.sign_of_life import SignOfLife
-from vast_orchard.jobs.sweeping import sweep_uploads
 from vast_orchard.store import jobs
 from vast_orchard.store.imports import create_import
 from vast_orchard.store.schema import JobState
@@ -151,7 +151,7 @@ def test_stop_ends_work_that_does_not_hear_it(world: World, job: int) -> None:
     with world.context.database.session() as session:
         jobs.end_job(session, job, "one", JobState.DONE)
     assert world.job(job).state == "stopped"
-    perform(world.context, job)
+    run_job(world.context, job)
     assert world.job(job).state == "stopped"
 
 

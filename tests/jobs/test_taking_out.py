@@ -16,11 +16,11 @@ from pyld import jsonld
 
 from tests.pictures import png, zipped
 from tests.world import World, list_pictures
+from vast_orchard.at_once.dividing import move_to_set
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
-from vast_orchard.jobs.bringing_back import bring_back
+from vast_orchard.jobs.bringing_in.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
-from vast_orchard.jobs.dividing import move_to_set
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import actions, history
 from vast_orchard.store.bin import list_bin

@@ -17,15 +17,15 @@ from sqlalchemy.exc import IntegrityError
 
 from tests.pictures import png
 from tests.world import World, small_recipe
+from vast_orchard.at_once.catalogue import recipe_of
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError
-from vast_orchard.jobs import training
-from vast_orchard.jobs.catalogue import recipe_of
-from vast_orchard.jobs.digests import fill_digests
-from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.jobs.starting import RunOrder, start_run
+from vast_orchard.jobs.run_job import run_job
+from vast_orchard.jobs.training import run_training as training
+from vast_orchard.jobs.training.starting import RunOrder, start_run
+from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.store.actions import label_pictures
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, get_export
@@ -128,7 +128,7 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
 
     monkeypatch.setattr(training, "set_last_state", dies)
     with pytest.raises(DatabaseGoneError):
-        perform(world.context, job)
+        run_job(world.context, job)
     assert stored == 2
     assert len(_epochs(world, broken)) == 2
     assert _run(world, broken).state == "training"
@@ -154,7 +154,7 @@ def test_a_worker_that_lost_its_lease_writes_nothing_more(
         hold_lease(session, job_id, owner)
 
     monkeypatch.setattr(training, "hold_lease", stolen)
-    perform(world.context, job)
+    run_job(world.context, job)
     assert world.job(job).state == "running"
     assert _epochs(world, run_id) == []
     assert _run(world, run_id).model is None
@@ -424,7 +424,7 @@ def test_a_run_that_ended_is_judged_by_whoever_takes_its_job_over(
 
     monkeypatch.setattr(training, "judge_model", dies)
     with pytest.raises(DatabaseGoneError):
-        perform(world.context, job)
+        run_job(world.context, job)
     monkeypatch.undo()
     run = _run(world, run_id)
     assert (run.state, run.validation) == ("ended", None)

@@ -4,8 +4,8 @@ import pytest
 
 from tests.pictures import png
 from tests.world import World
+from vast_orchard.at_once.dividing import DivideRule, divide, split_for_training
 from vast_orchard.errors import ConflictError, MissingError
-from vast_orchard.jobs.dividing import DivideRule, divide, split_for_training
 from vast_orchard.store.projects import create_project, delete_project, list_projects, rename_project, restore_project
 from vast_orchard.store.splits import get_split, list_splits
 

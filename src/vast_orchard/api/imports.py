@@ -21,9 +21,9 @@ from vast_orchard.api.import_schemas import (
 )
 from vast_orchard.api.schemas import JobRead, UndoRead
 from vast_orchard.api.uploads import UploadId, waiting_upload
+from vast_orchard.at_once.server_folders import ServerFolder, checked_server_path, list_server_folder
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.jobs.server_folders import ServerFolder, checked_server_path, list_server_folder
 from vast_orchard.store import history, imports
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import get_job

@@ -18,14 +18,14 @@ from vast_orchard.api.ingredient_schemas import (
     VariationSheetCreate,
 )
 from vast_orchard.api.recipe_schemas import VariationBody
-from vast_orchard.errors import ConflictError
-from vast_orchard.jobs.catalogue import (
+from vast_orchard.at_once.catalogue import (
     answered_variation,
     checked_preprocessing,
     checked_variation,
     input_size,
     operations,
 )
+from vast_orchard.errors import ConflictError
 from vast_orchard.store import ingredients
 from vast_orchard.store.pictures import odd_shapes, pictures_by_id, sample_pictures, shorter_sides
 from vast_orchard.store.schema import IngredientKind

@@ -19,14 +19,14 @@ from vast_orchard.api.run_schemas import (
     RunNetworkRead,
     RunRead,
 )
-from vast_orchard.jobs.catalogue import (
+from vast_orchard.at_once.catalogue import (
     default_recipe,
     networks,
     recipe_of,
     resolved_network,
     training_settings,
 )
-from vast_orchard.jobs.starting import RunOrder, start_run
+from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.store import ledger, run_groups, runs
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.schema import GroupKind

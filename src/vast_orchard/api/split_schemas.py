@@ -39,7 +39,7 @@ class NumbersBody(Write):
 
 
 class SplitCreate(Write):
-    """How to divide; see `jobs.dividing`."""
+    """How to divide; see `at_once.dividing`."""
 
     name: str = Field("", max_length=100, description="By default Split and its number; a known one gets a version.")
     method: Literal["random", "folders"] = "random"

@@ -17,7 +17,7 @@ from vast_orchard.api.split_schemas import (
     SplitCreate,
     SplitRead,
 )
-from vast_orchard.jobs import dividing
+from vast_orchard.at_once import dividing
 from vast_orchard.store import splits
 from vast_orchard.store.values import ActionValue, SplitValue
 from vast_orchard.types import SetName

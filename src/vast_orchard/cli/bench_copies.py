@@ -12,7 +12,7 @@ from sqlalchemy import text
 from vast_orchard.cli.bench_import import bring_in_once
 from vast_orchard.demo.write import PICTURES_FOLDER, PLANTED_FILE, write_collection
 from vast_orchard.jobs.context import open_context
-from vast_orchard.jobs.perform import perform
+from vast_orchard.jobs.run_job import run_job
 from vast_orchard.settings import Settings
 
 __all__ = ["copies_figures"]
@@ -28,7 +28,7 @@ def _search(settings: Settings, project: int, answer: Any) -> None:
             text("select id from job where kind = 'copies' and project_id = :p and state = 'waiting'"), {"p": project}
         )
     began = time.perf_counter()
-    perform(context, int(job or 0))
+    run_job(context, int(job or 0))
     answer.put(time.perf_counter() - began)
 
 

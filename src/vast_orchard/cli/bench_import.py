@@ -25,10 +25,10 @@ from PIL import Image
 from vast_orchard.cli.terminal import console
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
-from vast_orchard.jobs.arriving import stand_ready
+from vast_orchard.jobs.bringing_in.opened_files import stand_ready
 from vast_orchard.jobs.context import WorkContext, open_context
-from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.run_job import run_job
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.imports import choose_reading, create_import, get_import
@@ -117,7 +117,7 @@ def _bring_in(settings: Settings, uploads: list[str], planned: bool, answer: Any
 def _do(context: WorkContext, kind: JobKind, entry: ImportValue) -> None:
     with context.database.session() as session:
         job = start_job(session, entry.project_id, kind, "Bench", entry.id)
-    perform(context, job)
+    run_job(context, job)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -17,7 +17,7 @@ from vast_orchard.cli.terminal import console
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
-from vast_orchard.jobs.starting import RunOrder, start_run
+from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate

@@ -16,9 +16,9 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from vast_orchard.at_once.catalogue import default_recipe
 from vast_orchard.cli.started import StartedApplication
 from vast_orchard.errors import ServiceError
-from vast_orchard.jobs.catalogue import default_recipe
 
 __all__ = ["Importer", "Labeller", "Trainer", "Worker", "drawn_picture", "patiently", "short_recipe"]
 

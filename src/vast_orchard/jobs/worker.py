@@ -10,12 +10,12 @@ from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
 
 from vast_orchard.errors import OrchardError
-from vast_orchard.jobs.arriving import stand_ready
+from vast_orchard.jobs.bringing_in.opened_files import stand_ready
+from vast_orchard.jobs.clearing_up.given_up_uploads import sweep_uploads
 from vast_orchard.jobs.context import WorkContext, open_context
-from vast_orchard.jobs.digests import fill_digests
-from vast_orchard.jobs.perform import perform
 from vast_orchard.jobs.queue import QUEUES, kinds_of, requeue_lost
-from vast_orchard.jobs.sweeping import sweep_uploads
+from vast_orchard.jobs.run_job import run_job
+from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.settings import Settings
 from vast_orchard.store.jobs import end_deaf
 from vast_orchard.store.schema import JobKind
@@ -35,7 +35,7 @@ def _make_app(context: WorkContext, queue: str) -> App:
             # Each job is delivered once more after a failure of the database; its own records decide what is left.
             @app.task(name=kind.value, queue=queue, retry=3)
             def work(job_id: int) -> None:
-                perform(context, job_id, when_stuck=lambda: os._exit(1), alive_s=context.settings.stalled_after_s / 2)
+                run_job(context, job_id, when_stuck=lambda: os._exit(1), alive_s=context.settings.stalled_after_s / 2)
 
     return app
 

@@ -4,7 +4,7 @@ import importlib
 from collections.abc import Mapping
 from typing import Any
 
-from vast_orchard.jobs.dying import die_with_parent
+from vast_orchard.jobs.helper_process import die_with_parent
 from vast_orchard.settings import Settings
 
 __all__ = ["begin", "quick"]

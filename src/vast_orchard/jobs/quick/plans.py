@@ -16,8 +16,8 @@ from vast_orchard.formats.picture_file import read_picture
 from vast_orchard.formats.reading_choice import choice_from_json
 from vast_orchard.formats.reading_plan import open_plan, plan_to_json
 from vast_orchard.formats.source_survey import SourceRecord
+from vast_orchard.jobs.bringing_in.source_files import open_settled
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.jobs.source_place import open_settled
 from vast_orchard.store.values import ImportValue
 
 __all__ = ["Plans"]

@@ -9,8 +9,8 @@ from PIL import Image
 from vast_orchard.core.arrays import Array
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.picture_file import TILE_SIDE
+from vast_orchard.jobs.bringing_in.tiles import pixels_of, tiles_of
 from vast_orchard.jobs.context import WorkContext
-from vast_orchard.jobs.tiles import pixels_of, tiles_of
 
 __all__ = ["draw_sheet"]
 

@@ -53,7 +53,7 @@ class Split(Base):
     seed: Mapped[int] = mapped_column(BigInteger)
     rule: Mapped[dict[str, Any]] = mapped_column(
         server_default="{}"
-    )  # what else it was made by, as `jobs.dividing` says
+    )  # what else it was made by, as `at_once.dividing` says
     fit: Mapped[list[Any]] = mapped_column(server_default="[]")  # what was wanted and met for each class and set
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     __table_args__ = (UniqueConstraint("project_id", "number"),)

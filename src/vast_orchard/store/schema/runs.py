@@ -100,7 +100,7 @@ class Run(Base):
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     state: Mapped[str] = mapped_column(String(10), server_default=RunState.WAITING.value)
     ended_by: Mapped[str | None] = mapped_column(String(10))
-    ending: Mapped[dict[str, Any] | None]  # its numbers: `jobs.training.ending` says which
+    ending: Mapped[dict[str, Any] | None]  # its numbers: `run_states.end_run` says which
     ended_at: Mapped[dt.datetime | None]
     train_s: Mapped[float | None]
     epochs_done: Mapped[int] = mapped_column(server_default="0")

@@ -6,24 +6,24 @@ from collections.abc import Callable
 import structlog
 
 from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError, OrchardError, StoppedError
-from vast_orchard.jobs.bringing_back import bring_back
+from vast_orchard.jobs.bringing_in.bringing_back import bring_back
+from vast_orchard.jobs.bringing_in.copies import find_copies
+from vast_orchard.jobs.bringing_in.importing import import_pictures, read_for_plan
+from vast_orchard.jobs.clearing_up.emptying import empty_bin
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.copies import find_copies
-from vast_orchard.jobs.emptying import empty_bin
-from vast_orchard.jobs.exporting import make_export
-from vast_orchard.jobs.importing import import_pictures, read_for_plan
-from vast_orchard.jobs.judging import judge_model
+from vast_orchard.jobs.handing_over.exporting import make_export
+from vast_orchard.jobs.handing_over.taking_out import make_parcel
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.jobs.sign_of_life import SignOfLife
-from vast_orchard.jobs.taking_out import make_parcel
-from vast_orchard.jobs.training import train_run
+from vast_orchard.jobs.training.judging import judge_model
+from vast_orchard.jobs.training.run_training import train_run
 from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.jobs import end_job, put_off, take_job
 from vast_orchard.store.schema import JobKind, JobState
 from vast_orchard.store.values import JobValue
 from vast_orchard.types import SetName
 
-__all__ = ["perform"]
+__all__ = ["run_job"]
 
 _log = structlog.get_logger()
 # Work that found the disk full looks again after so long.
@@ -50,7 +50,7 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
         _WORK[kind](context, job.subject_id, progress)
 
 
-def perform(
+def run_job(
     context: WorkContext, job_id: int, *, when_stuck: Callable[[], object] | None = None, alive_s: float = 0.0
 ) -> None:
     """Do a job that waits or was abandoned; one that has ended is left alone, so delivering twice is harmless.

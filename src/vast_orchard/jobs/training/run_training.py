@@ -17,8 +17,8 @@ from vast_orchard.formats.collection import identity_number
 from vast_orchard.formats.model_file import Model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
-from vast_orchard.jobs.judging import judge_model
-from vast_orchard.jobs.pixels import run_pixels
+from vast_orchard.jobs.training.judging import judge_model
+from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.jobs import hold_lease
 from vast_orchard.store.models import judged_sets, keep_state
 from vast_orchard.store.run_states import begin_run, end_run

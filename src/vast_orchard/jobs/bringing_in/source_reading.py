@@ -9,15 +9,16 @@ from dataclasses import replace
 from itertools import islice
 from typing import Any
 
-from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError, OrchardError
+from vast_orchard.errors import OrchardError
 from vast_orchard.formats.folder_tree import reason_to_skip
 from vast_orchard.formats.inventory import InventoryWriter, ListedFile, SeenWhole
 from vast_orchard.formats.label_table import TABLE_ENDINGS, open_table
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.source_survey import SourceRecord, class_order, try_readings
-from vast_orchard.jobs.arriving import Glimpse, Openers, SeenFile
+from vast_orchard.jobs.after_failure import after_failure
+from vast_orchard.jobs.bringing_in.opened_files import Glimpse, Openers, SeenFile
+from vast_orchard.jobs.bringing_in.source_files import open_settled, settle_source, settled_files
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.source_place import open_settled, settle_source, settled_files
 from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.imports import get_import, holds_pictures, known_contents, set_place, set_survey
 from vast_orchard.store.values import ImportValue
@@ -54,15 +55,12 @@ def read_source(context: WorkContext, import_id: int, progress: Progress, opener
         entry = get_import(session, import_id)
     record = record_of(context, import_id)
     context.folder.remove(record.folder)
-    try:
-        with full_disk_in_words(context.settings.data_dir):
-            record.folder.mkdir(parents=True)
-            surveyor, survey = _survey(context, entry, record, progress, openers)
-    except (DatabaseGoneError, DiskFullError, LeaseLostError):
-        raise
-    except Exception:
-        context.folder.remove(record.folder)
-        raise
+    with (
+        after_failure(lambda: context.folder.remove(record.folder)),
+        full_disk_in_words(context.settings.data_dir),
+    ):
+        record.folder.mkdir(parents=True)
+        surveyor, survey = _survey(context, entry, record, progress, openers)
     with context.database.session() as session:
         set_survey(session, import_id, survey)
     return surveyor.record

@@ -22,8 +22,8 @@ from vast_orchard.formats.inventory import ListedFile
 from vast_orchard.formats.members import Source, SourceLimits
 from vast_orchard.formats.picture_file import PictureLimits, glance
 from vast_orchard.formats.source import open_source
-from vast_orchard.jobs.dying import die_with_starter
-from vast_orchard.jobs.keeping import KeptPicture, keep_picture
+from vast_orchard.jobs.bringing_in.stored_picture import KeptPicture, keep_picture
+from vast_orchard.jobs.helper_process import die_with_starter
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore, byte_store
 
@@ -194,7 +194,7 @@ def stand_ready() -> None:
     That process has loaded what opens files, and nothing that computes: forking it is safe where forking a worker is
     not. It ends with this one.
     """
-    get_context("forkserver").set_forkserver_preload([__name__, f"{__package__}.loaded_ahead"])
+    get_context("forkserver").set_forkserver_preload([__name__, f"{__package__}.preloaded"])
     forkserver.ensure_running()
 
 

@@ -7,11 +7,12 @@ from typing import Any
 
 from sqlalchemy.exc import DataError, IntegrityError, ProgrammingError
 
-from vast_orchard.errors import ArchiveError, DatabaseGoneError, DiskFullError, InputError, LeaseLostError, MissingError
+from vast_orchard.errors import ArchiveError, InputError, MissingError
 from vast_orchard.formats.project_archive import ArchiveReader, open_project_archive
+from vast_orchard.jobs.after_failure import after_failure
+from vast_orchard.jobs.bringing_in.stored_picture import keep_picture
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.digests import fill_digests
-from vast_orchard.jobs.keeping import keep_picture
+from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.store.former_archive import FormerRecords
 from vast_orchard.store.imports import get_import
 from vast_orchard.store.locks import holding_bytes
@@ -45,18 +46,13 @@ def bring_back(context: WorkContext, import_id: int, progress: Progress) -> None
     except MissingError:
         return  # it went with the last step, after which a worker died
     place = context.folder.upload(entry.location)
-    try:
+    with after_failure(lambda: _forget(context, place, entry.project_id)):
         found = list(place.iterdir()) if place.is_dir() else []
         if len(found) != 1:
             raise ArchiveError(f"{len(found)} files were sent.", "Choose the one file of a project's archive.")
         archive, reader = open_project_archive(found[0], context.archive_limits)
         with archive, holding_bytes(context.database):
             _Return(context, entry.project_id, import_id, reader).run(progress)
-    except (DatabaseGoneError, DiskFullError, LeaseLostError):
-        raise
-    except Exception:
-        _forget(context, place, entry.project_id)
-        raise
     context.folder.remove(place)
 
 

@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
-from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError
 from vast_orchard.formats.collection import check_some
 from vast_orchard.formats.csv_cells import harmless
 from vast_orchard.formats.inventory import ListedFile
@@ -17,13 +16,14 @@ from vast_orchard.formats.picture_file import tile_brightness
 from vast_orchard.formats.reading_choice import choice_from_json, choice_to_json
 from vast_orchard.formats.reading_plan import ChosenFile, OpenPlan, open_plan
 from vast_orchard.formats.source_survey import SourceRecord
-from vast_orchard.jobs.arriving import Openers, Outcome, WantedFile
+from vast_orchard.jobs.after_failure import after_failure
+from vast_orchard.jobs.bringing_in.batch_recorder import Recorder
+from vast_orchard.jobs.bringing_in.opened_files import Openers, Outcome, WantedFile
+from vast_orchard.jobs.bringing_in.source_files import settled_files
+from vast_orchard.jobs.bringing_in.source_reading import read_source, record_of
+from vast_orchard.jobs.bringing_in.stored_picture import KeptPicture
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.keeping import KeptPicture
 from vast_orchard.jobs.queue import look_for_copies
-from vast_orchard.jobs.reading import read_source, record_of
-from vast_orchard.jobs.recording import Recorder
-from vast_orchard.jobs.source_place import settled_files
 from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import
 from vast_orchard.store.locks import holding_bytes
@@ -49,14 +49,8 @@ def read_for_plan(context: WorkContext, import_id: int, progress: Progress) -> N
     ArchiveError, InputError, ServiceError
         The source cannot be read.
     """
-    try:
-        with Openers() as openers:
-            read_source(context, import_id, progress, openers)
-    except (DatabaseGoneError, DiskFullError, LeaseLostError):
-        raise
-    except Exception:
-        _remove_upload(context, import_id)
-        raise
+    with after_failure(lambda: _remove_upload(context, import_id)), Openers() as openers:
+        read_source(context, import_id, progress, openers)
 
 
 def import_pictures(context: WorkContext, import_id: int, progress: Progress) -> None:
@@ -74,13 +68,8 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
     if entry.state == "done":
         return  # a worker that died after its last step did everything already
     with Openers() as openers:
-        try:
+        with after_failure(lambda: _remove_upload(context, import_id)):
             entry, record = _decided(context, entry, progress, openers)
-        except (DatabaseGoneError, DiskFullError, LeaseLostError):
-            raise  # it is done again, and needs its files for that
-        except Exception:
-            _remove_upload(context, import_id)
-            raise
         reader = _bring_in(context, entry, record, progress, openers)
     if not reader.left_out:
         _remove_files(context, entry)
@@ -134,15 +123,9 @@ def _bring_in(
     plan = open_plan(record, tables, choice_from_json(entry.choice or {}))
     with holding_bytes(context.database):
         reader = _Reader(context, entry, record, plan, openers)
-        try:
-            with full_disk_in_words(context.settings.data_dir):
-                reader.run(progress)
-        except (DatabaseGoneError, DiskFullError, LeaseLostError):
-            raise
-        except Exception:
-            # What came in stays, what did not can still be decided on: the source is kept.
-            reader.write_report(over=False)
-            raise
+        # What came in stays, what did not can still be decided on: the source is kept.
+        with after_failure(lambda: reader.write_report(over=False)), full_disk_in_words(context.settings.data_dir):
+            reader.run(progress)
         reader.write_report(over=True)
     return reader
 

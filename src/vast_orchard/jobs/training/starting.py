@@ -4,12 +4,12 @@ from dataclasses import asdict, dataclass
 
 from sqlalchemy.orm import Session
 
+from vast_orchard.at_once.catalogue import PROGRAM
+from vast_orchard.at_once.dividing import split_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_recipe
 from vast_orchard.errors import ConflictError
-from vast_orchard.jobs.catalogue import PROGRAM
-from vast_orchard.jobs.dividing import split_for_training
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.ingredients import version_of_value

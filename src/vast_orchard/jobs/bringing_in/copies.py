@@ -19,8 +19,8 @@ from vast_orchard.core.pictures.fingerprints import LUMA, alike_pairs, fingerpri
 from vast_orchard.core.team import Team
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.picture_file import TILE_SIDE, read_picture
+from vast_orchard.jobs.bringing_in.tiles import pixels_of, tiles_of
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.tiles import pixels_of, tiles_of
 from vast_orchard.store.copies import Copies, copies_known, record_copies
 from vast_orchard.store.jobs import put_away
 from vast_orchard.store.prints import (

@@ -4,11 +4,11 @@ import datetime as dt
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from vast_orchard.at_once.catalogue import PROGRAM
 from vast_orchard.errors import ConflictError, ServiceError
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.formats.project_archive import ArchiveWriter, write_project_archive
-from vast_orchard.jobs.catalogue import PROGRAM
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.classes import list_classes

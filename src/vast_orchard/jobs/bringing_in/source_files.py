@@ -5,13 +5,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from vast_orchard.at_once.server_folders import checked_server_path
 from vast_orchard.errors import InputError
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.source import ARCHIVE_ENDINGS, open_source
 from vast_orchard.formats.tar_source import unpack_tar
-from vast_orchard.jobs.arriving import SettledFiles
+from vast_orchard.jobs.bringing_in.opened_files import SettledFiles
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.server_folders import checked_server_path
 from vast_orchard.store.values import ImportValue
 
 __all__ = ["SettledSource", "open_settled", "settle_source", "settled_files", "settled_path", "source_place"]

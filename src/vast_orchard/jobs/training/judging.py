@@ -9,7 +9,7 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.formats.model_file import read_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_team
-from vast_orchard.jobs.pixels import run_pixels
+from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.models import check_may_be_tested, get_model, store_judgement
 from vast_orchard.store.predictions import store_predictions
 from vast_orchard.store.snapshots import snapshot_pictures

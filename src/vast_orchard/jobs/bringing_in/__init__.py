@@ -1,0 +1,1 @@
+"""From files to pictures with records: reading sources, imports, tiles, copies, archives of projects."""

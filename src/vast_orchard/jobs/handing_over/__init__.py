@@ -1,0 +1,1 @@
+"""What leaves: export packs, collections and projects."""

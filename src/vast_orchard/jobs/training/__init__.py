@@ -1,0 +1,1 @@
+"""Starting runs, training them, and judging what they kept."""
