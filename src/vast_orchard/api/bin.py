@@ -7,7 +7,8 @@ from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
-from vast_orchard.api.schemas import BinRead, DiskRead, JobRead
+from vast_orchard.api.schemas.jobs import JobRead
+from vast_orchard.api.schemas.projects import BinRead, DiskRead
 from vast_orchard.at_once.disk_use import measured_disk_use
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job

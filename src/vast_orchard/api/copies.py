@@ -5,7 +5,7 @@ from fastapi import status as http
 
 from vast_orchard.api.dependencies import ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.mending import named_pictures
-from vast_orchard.api.schemas import ActionRead, CopiesKeep, CopiesRead, Which
+from vast_orchard.api.schemas.mending import ActionRead, CopiesKeep, CopiesRead, Which
 from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.store import copies
 from vast_orchard.store.values import ActionValue, CopiesValue

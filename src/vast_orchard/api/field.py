@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Query, Response
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
-from vast_orchard.api.schemas import CompletionRead, FieldRead, SheetCreate
+from vast_orchard.api.schemas.pictures import CompletionRead, FieldRead, SheetCreate
 from vast_orchard.store import field
 from vast_orchard.store.pictures import pictures_by_id
 from vast_orchard.store.sift.compiler import SiftScope

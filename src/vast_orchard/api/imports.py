@@ -9,7 +9,7 @@ from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.files import WholeFile
-from vast_orchard.api.import_schemas import (
+from vast_orchard.api.schemas.imports import (
     ChoiceBody,
     ImportEntryRead,
     ImportRead,
@@ -19,7 +19,8 @@ from vast_orchard.api.import_schemas import (
     SourcesRead,
     UploadImport,
 )
-from vast_orchard.api.schemas import JobRead, UndoRead
+from vast_orchard.api.schemas.jobs import JobRead
+from vast_orchard.api.schemas.mending import UndoRead
 from vast_orchard.api.uploads import UploadId, waiting_upload
 from vast_orchard.at_once.server_folders import ServerFolder, checked_server_path, list_server_folder
 from vast_orchard.errors import ConflictError, InputError, MissingError

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
-from vast_orchard.api.ingredient_schemas import (
+from vast_orchard.api.schemas.ingredients import (
     ExtremesCreate,
     IngredientCreate,
     IngredientRead,
@@ -17,7 +17,7 @@ from vast_orchard.api.ingredient_schemas import (
     SizeRead,
     VariationSheetCreate,
 )
-from vast_orchard.api.recipe_schemas import VariationBody
+from vast_orchard.api.schemas.recipes import VariationBody
 from vast_orchard.at_once.catalogue import (
     answered_variation,
     checked_preprocessing,

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, SessionOf
-from vast_orchard.api.schemas import JobRead
+from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.store import jobs
 from vast_orchard.store.values import JobValue
 

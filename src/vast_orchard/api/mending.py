@@ -9,21 +9,9 @@ from fastapi import status as http
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf, WindowOf
-from vast_orchard.api.schemas import (
-    ActionRead,
-    BinMove,
-    ClassMerge,
-    ClassOrder,
-    ClassRead,
-    ClassSplit,
-    ClassUpdate,
-    ClassWrite,
-    LabelsCreate,
-    MarksCreate,
-    NotesCreate,
-    UndoRead,
-    Which,
-)
+from vast_orchard.api.schemas.classes import ClassMerge, ClassOrder, ClassRead, ClassSplit, ClassUpdate, ClassWrite
+from vast_orchard.api.schemas.mending import ActionRead, LabelsCreate, MarksCreate, NotesCreate, UndoRead, Which
+from vast_orchard.api.schemas.projects import BinMove
 from vast_orchard.errors import MissingError
 from vast_orchard.store import actions, classes, field, history
 from vast_orchard.store.values import ActionValue, ClassValue, UndoResult

@@ -9,7 +9,9 @@ from fastapi import status as http
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, ProjectOf, SessionOf
-from vast_orchard.api.model_schemas import (
+from vast_orchard.api.schemas.base import SetName
+from vast_orchard.api.schemas.jobs import JobRead
+from vast_orchard.api.schemas.models import (
     JudgementCreate,
     JudgementRead,
     LookCreate,
@@ -17,7 +19,6 @@ from vast_orchard.api.model_schemas import (
     ModelRead,
     OutcomeRead,
 )
-from vast_orchard.api.schemas import JobRead, SetName
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import models, predictions

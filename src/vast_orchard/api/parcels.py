@@ -10,7 +10,9 @@ from fastapi import status as http
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.files import WholeFile
 from vast_orchard.api.mending import named_pictures
-from vast_orchard.api.schemas import JobRead, ParcelCreate, ParcelRead, ProjectReturn, Which
+from vast_orchard.api.schemas.jobs import JobRead
+from vast_orchard.api.schemas.mending import Which
+from vast_orchard.api.schemas.parcels import ParcelCreate, ParcelRead, ProjectReturn
 from vast_orchard.api.uploads import waiting_upload
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Path, Query, Response
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
 from vast_orchard.api.field import ScopeOf, SiftQuery
-from vast_orchard.api.schemas import PictureDetailRead, PicturePage, PictureRead
+from vast_orchard.api.schemas.pictures import PictureDetailRead, PicturePage, PictureRead
 from vast_orchard.store import field, pictures
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.values import PictureDetail

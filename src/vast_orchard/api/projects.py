@@ -7,7 +7,8 @@ from fastapi import APIRouter, Path
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf
-from vast_orchard.api.schemas import ClassRead, ProjectRead, ProjectWrite
+from vast_orchard.api.schemas.classes import ClassRead
+from vast_orchard.api.schemas.projects import ProjectRead, ProjectWrite
 from vast_orchard.store import classes, projects
 from vast_orchard.store.values import ClassValue, ProjectValue
 

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.model_schemas import AnswerRead, ExportRead
+from vast_orchard.api.schemas.models import AnswerRead, ExportRead
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import exports

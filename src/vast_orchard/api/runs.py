@@ -7,8 +7,8 @@ from fastapi import APIRouter, Query
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, RunOf, SessionOf
-from vast_orchard.api.recipe_schemas import RecipeRead, SettingRead
-from vast_orchard.api.run_schemas import (
+from vast_orchard.api.schemas.recipes import RecipeRead, SettingRead
+from vast_orchard.api.schemas.runs import (
     EpochRead,
     FootingRead,
     LedgerRead,

@@ -8,7 +8,7 @@ from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.mending import named_pictures
-from vast_orchard.api.split_schemas import (
+from vast_orchard.api.schemas.splits import (
     ComparisonRead,
     FoldsRead,
     MovedRead,

@@ -12,7 +12,7 @@ from fastapi import status as http
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.dependencies import Parts, PartsOf, SessionOf
-from vast_orchard.api.import_schemas import UploadRead
+from vast_orchard.api.schemas.imports import UploadRead
 from vast_orchard.errors import ConflictError, InputError, MissingError, ServiceError
 from vast_orchard.store.data_folder import UPLOAD_ID
 from vast_orchard.store.disk import disk_full, is_full

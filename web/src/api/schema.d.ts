@@ -3578,7 +3578,7 @@ export interface components {
         };
         /**
          * SplitCreate
-         * @description How to divide; see `jobs.dividing`.
+         * @description How to divide; see `at_once.dividing`.
          */
         SplitCreate: {
             /**

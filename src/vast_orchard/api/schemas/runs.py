@@ -5,9 +5,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from vast_orchard.api.model_schemas import ModelClassRead, ModelRead
-from vast_orchard.api.recipe_schemas import RecipeCreate, RecipeRead
-from vast_orchard.api.schemas import Read, RecordId, Write
+from vast_orchard.api.schemas.base import Read, RecordId, Write
+from vast_orchard.api.schemas.models import ModelClassRead, ModelRead
+from vast_orchard.api.schemas.recipes import RecipeCreate, RecipeRead
 
 __all__ = [
     "ChangeRead",

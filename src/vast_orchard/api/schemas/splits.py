@@ -5,7 +5,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from vast_orchard.api.schemas import ActionRead, Read, SetName, Which, Write
+from vast_orchard.api.schemas.base import Read, SetName, Write
+from vast_orchard.api.schemas.mending import ActionRead, Which
 
 __all__ = [
     "ComparisonRead",

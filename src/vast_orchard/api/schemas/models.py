@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from vast_orchard.api.schemas import Read, Write
+from vast_orchard.api.schemas.base import Read, Write
 
 __all__ = [
     "AnswerRead",

@@ -6,8 +6,8 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field
 
 from vast_orchard.api.dependencies import LARGEST_ID
-from vast_orchard.api.recipe_schemas import PreprocessingBody, VariationBody
-from vast_orchard.api.schemas import Read, Write
+from vast_orchard.api.schemas.base import Read, Write
+from vast_orchard.api.schemas.recipes import PreprocessingBody, VariationBody
 
 __all__ = [
     "ExtremesCreate",

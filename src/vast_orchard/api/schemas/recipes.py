@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, Field, create_model
 
-from vast_orchard.api.schemas import Read, Write
+from vast_orchard.api.schemas.base import Read, Write
 from vast_orchard.at_once.catalogue import training_settings
 
 __all__ = [

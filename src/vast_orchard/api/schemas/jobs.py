@@ -1,0 +1,29 @@
+"""What goes over the wire of long work."""
+
+import datetime as dt
+from typing import Literal
+
+from vast_orchard.api.schemas.base import Read
+
+__all__ = ["JobRead"]
+
+
+class JobRead(Read):
+    """Long work as the tray shows it."""
+
+    id: int
+    project_id: int | None
+    project_name: str
+    kind: Literal["read", "import", "take_out", "bring_back", "copies", "empty", "train", "judge", "export"]
+    title: str
+    subject_id: int
+    state: Literal["waiting", "running", "done", "failed", "stopped"]
+    stage: str
+    done: float
+    total: float
+    left_s: float | None
+    error: str | None
+    stop_asked: bool
+    created_at: dt.datetime
+    started_at: dt.datetime | None
+    ended_at: dt.datetime | None
