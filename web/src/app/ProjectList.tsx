@@ -11,7 +11,7 @@ import { NameSheet } from "../parts/NameSheet";
 import { useNotices } from "../parts/Notices";
 import { Sheet } from "../parts/Sheet";
 import { Failed, Reading } from "../parts/States";
-import { upload } from "../places/rows/bringIn";
+import { upload } from "../places/bring-in/bringIn";
 import { ThemeSwitch } from "./ThemeSwitch";
 import { Tray } from "./Tray";
 

@@ -1,9 +1,9 @@
 /** Addresses: the list of projects, and four places in each. */
 import { createBrowserRouter, Navigate } from "react-router";
+import { BinPlace } from "../places/bin/BinPlace";
+import { BringInPlace } from "../places/bring-in/BringInPlace";
 import { ReleasePlace } from "../places/release/ReleasePlace";
 import { ReviewPlace } from "../places/review/ReviewPlace";
-import { BinPlace } from "../places/rows/BinPlace";
-import { BringInPlace } from "../places/rows/BringInPlace";
 import { RowsPlace } from "../places/rows/RowsPlace";
 import { RunsPlace } from "../places/runs/RunsPlace";
 import { NotFound } from "./NotFound";

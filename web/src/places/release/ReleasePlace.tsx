@@ -10,7 +10,7 @@ import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
-import { fromDrop } from "../rows/bringIn";
+import { fromDrop } from "../bring-in/bringIn";
 import { Packs } from "./Packs";
 import { type Tried, TriedPicture } from "./TriedPicture";
 

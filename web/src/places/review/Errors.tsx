@@ -10,7 +10,7 @@ import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { LabelSheet } from "../../parts/LabelSheet";
 import { Reading } from "../../parts/States";
-import { useMending } from "../rows/useMending";
+import { useMending } from "../mending/useMending";
 import { JudgedPicture } from "./JudgedPicture";
 import { cellKey, Matrix } from "./Matrix";
 import { OutcomeTile } from "./OutcomeTile";

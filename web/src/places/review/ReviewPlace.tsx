@@ -13,7 +13,7 @@ import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Empty, Failed, Reading } from "../../parts/States";
-import { useLook } from "../useLook";
+import { useLook } from "../looks/useLook";
 import { Errors } from "./Errors";
 import { Verdict } from "./Verdict";
 

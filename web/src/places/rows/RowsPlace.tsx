@@ -20,19 +20,19 @@ import { moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/se
 import { asksAboutRun, orderedByLikeness } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
-import { useLook } from "../useLook";
-import { fromDrop } from "./bringIn";
+import { fromDrop } from "../bring-in/bringIn";
+import { useSending } from "../bring-in/useSending";
+import { TestLook } from "../looks/TestLook";
+import { useLook } from "../looks/useLook";
+import { CopiesBar } from "../mending/CopiesBar";
+import { useMending } from "../mending/useMending";
 import { CloseUp } from "./CloseUp";
-import { CopiesBar } from "./CopiesBar";
 import { Field } from "./Field";
 import { FieldStates } from "./FieldStates";
 import { type Laid, RowsSheets } from "./RowsSheets";
 import { RowsTools } from "./RowsTools";
 import { mendByKey, type RowDesk } from "./rowKeys";
 import { SIFT_INPUT, SiftLine } from "./SiftLine";
-import { TestLook } from "./TestLook";
-import { useMending } from "./useMending";
-import { useSending } from "./useSending";
 
 const MOVE_ON = "vast-orchard-move-on";
 

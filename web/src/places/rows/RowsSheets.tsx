@@ -4,13 +4,13 @@ import type { FieldQuery } from "../../api/queries";
 import { plural } from "../../domain/words";
 import { LabelSheet } from "../../parts/LabelSheet";
 import { NameSheet } from "../../parts/NameSheet";
-import { ClassSheet } from "./ClassSheet";
-import { DivideSheet } from "./DivideSheet";
-import { HistorySheet } from "./HistorySheet";
-import { NoteSheet } from "./NoteSheet";
-import { SetSheet } from "./SetSheet";
-import { TakeOutSheet } from "./TakeOutSheet";
-import type { Mending } from "./useMending";
+import { ClassSheet } from "../mending/ClassSheet";
+import { HistorySheet } from "../mending/HistorySheet";
+import { NoteSheet } from "../mending/NoteSheet";
+import type { Mending } from "../mending/useMending";
+import { DivideSheet } from "../sets/DivideSheet";
+import { SetSheet } from "../sets/SetSheet";
+import { TakeOutSheet } from "../take-out/TakeOutSheet";
 
 export type Laid =
   | { kind: "take out" }

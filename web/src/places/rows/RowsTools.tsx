@@ -5,7 +5,7 @@ import { GROUPS, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/f
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { ProgressBar } from "../../parts/ProgressBar";
-import type { Sending } from "./useSending";
+import type { Sending } from "../bring-in/useSending";
 
 interface Props {
   projectId: number;

@@ -4,7 +4,7 @@ import type { Recipe } from "../../api/client";
 import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { Empty, Failed, Reading } from "../../parts/States";
-import { DivideSheet } from "../rows/DivideSheet";
+import { DivideSheet } from "../sets/DivideSheet";
 import { Ledger } from "./Ledger";
 import { PreprocessingBench } from "./PreprocessingBench";
 import { RunSheet } from "./RunSheet";

@@ -5,10 +5,10 @@ import { usePlace } from "../../app/context";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
+import { PlaceHead } from "../head/PlaceHead";
 import { fromChooser, fromDrop } from "./bringIn";
 import { CameraSource } from "./CameraSource";
 import { PastImport } from "./PastImport";
-import { PlaceHead } from "./PlaceHead";
 import { ServerFolderSource } from "./ServerFolderSource";
 import { useSending } from "./useSending";
 

@@ -17,8 +17,8 @@ import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Reading } from "../../parts/States";
+import { PlaceHead } from "../head/PlaceHead";
 import { Skipped, useImportActions } from "./PastImport";
-import { PlaceHead } from "./PlaceHead";
 import { PlannedRow } from "./PlannedRow";
 import { ReadingChooser } from "./ReadingChooser";
 

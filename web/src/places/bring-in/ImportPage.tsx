@@ -11,8 +11,8 @@ import { Button, buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Failed, Reading } from "../../parts/States";
+import { PlaceHead } from "../head/PlaceHead";
 import { type ImportReport, ReportLines, Skipped, useImportActions } from "./PastImport";
-import { PlaceHead } from "./PlaceHead";
 import { PlanPage } from "./PlanPage";
 
 export function ImportPage({ importId }: { importId: number }) {

@@ -1,10 +1,10 @@
 /** A look at the test set: counted when it is asked for, and good until the page is left or the run changes. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Job, type Model, need } from "../api/client";
-import { useJobs } from "../api/queries";
-import { isActive } from "../domain/jobs";
-import { useNotices } from "../parts/Notices";
+import { client, type Job, type Model, need } from "../../api/client";
+import { useJobs } from "../../api/queries";
+import { isActive } from "../../domain/jobs";
+import { useNotices } from "../../parts/Notices";
 
 interface Look {
   readonly model: number;

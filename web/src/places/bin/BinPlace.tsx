@@ -11,7 +11,7 @@ import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Sheet } from "../../parts/Sheet";
 import { Empty, Failed, Reading } from "../../parts/States";
-import { PlaceHead } from "./PlaceHead";
+import { PlaceHead } from "../head/PlaceHead";
 
 export function BinPlace() {
   const { project, classes } = usePlace();
