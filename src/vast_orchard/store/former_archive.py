@@ -67,6 +67,9 @@ class FormerRecords:
             case _ if table in _OF_MODEL:
                 for batch in self._source(table):
                     yield [{**_without(row, "run_id"), "model_id": row["run_id"]} for row in self._told(table, batch)]
+            case "action_change":
+                for batch in self._source(table):
+                    yield [_change(row) for row in batch]
             case "run_group":
                 return
             case _:
@@ -147,6 +150,16 @@ class FormerRecords:
             }
             for name in self._sets(row)
         ]  # fmt: skip
+
+
+def _change(row: Mapping[str, Any]) -> _Row:
+    """What a step changed on a picture, which had two columns a fact."""
+    pairs = {
+        fact: [row.get(f"{fact}_before"), row.get(f"{fact}_after")]
+        for fact in ("class", "note", "excluded", "unsure", "copies", "binned", "set")
+    }
+    change = {fact: pair for fact, pair in pairs.items() if pair[0] != pair[1]}
+    return {"action_id": row["action_id"], "picture_id": row["picture_id"], "change": change}
 
 
 def _without(row: Mapping[str, Any], *names: str) -> _Row:

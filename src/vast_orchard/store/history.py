@@ -108,12 +108,15 @@ def apply(session: Session, action_id: int, changes: Sequence[Change]) -> None:
         # One statement for all rows: ten thousand labels are one step of a person, who waits for it.
         session.execute(
             text(
-                f"insert into action_change (action_id, picture_id, {fact}_before, {fact}_after)"
-                f" select :action, x.* from unnest(cast(:pictures as bigint[]), cast(:before as {kind}[]),"
-                f" cast(:after as {kind}[])) x on conflict (action_id, picture_id) do update"
-                f" set {fact}_before = excluded.{fact}_before, {fact}_after = excluded.{fact}_after"
+                "insert into action_change (action_id, picture_id, change)"
+                " select :action, x.picture,"
+                " jsonb_build_object(cast(:fact as text), jsonb_build_array(x.was, x.became))"
+                f" from unnest(cast(:pictures as bigint[]), cast(:before as {kind}[]), cast(:after as {kind}[]))"
+                " x (picture, was, became) on conflict (action_id, picture_id) do update"
+                " set change = action_change.change || excluded.change"
             ),
             {
+                "fact": fact,
                 "action": action_id,
                 "pictures": [x.picture_id for x in members],
                 "before": [x.before for x in members],
@@ -262,11 +265,10 @@ def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
         within = Action.detail["split"].as_integer().in_(versions_of(session, newest))
     for fact in _facts_changed(session, root):
         entry = _FACTS[fact]
-        before, after = getattr(ActionChange, f"{fact}_before"), getattr(ActionChange, f"{fact}_after")
         rows = session.execute(
             select(ActionChange.picture_id, entry.now if fact != "set" else _set_now(back))
             .join(Picture, Picture.id == ActionChange.picture_id)
-            .where(ActionChange.action_id == root, before.is_distinct_from(after))
+            .where(ActionChange.action_id == root, ActionChange.change.has_key(fact))
             .order_by(Picture.id)
             .with_for_update(of=Picture)
         ).all()
@@ -289,12 +291,9 @@ def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
 
 def _facts_changed(session: Session, action_id: int) -> list[str]:
     """What a step changed on any picture."""
-    touched = [
-        func.bool_or(getattr(ActionChange, f"{fact}_before").is_distinct_from(getattr(ActionChange, f"{fact}_after")))
-        for fact in _FACTS
-    ]
-    row = session.execute(select(*touched).where(ActionChange.action_id == action_id)).one()
-    return [fact for fact, is_so in zip(_FACTS, row, strict=True) if is_so]
+    touched = select(func.jsonb_object_keys(ActionChange.change)).where(ActionChange.action_id == action_id)
+    found = set(session.scalars(touched.distinct()))
+    return [fact for fact in _FACTS if fact in found]
 
 
 def _set_now(back: Action) -> ColumnElement[Any]:

@@ -176,9 +176,10 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
         select(Action.done_at, before.name, after.name)
         .select_from(ActionChange)
         .join(Action, Action.id == ActionChange.action_id)
-        .outerjoin(before, before.id == ActionChange.class_before)
-        .outerjoin(after, after.id == ActionChange.class_after)
-        .where(ActionChange.picture_id == picture_id)
+        .outerjoin(before, before.id == ActionChange.change["class"][0].as_integer())
+        .outerjoin(after, after.id == ActionChange.change["class"][1].as_integer())
+        # Its labels; what else was done to it is told in the history of steps.
+        .where(ActionChange.picture_id == picture_id, ActionChange.change.has_key("class"))
         .order_by(Action.id.desc())
     )
     return PictureDetail(

@@ -70,17 +70,16 @@ class Standing:
         Parameters
         ----------
         fact : str
-            As the columns of the changes name it.
+            As changes name it.
         within : condition, optional
             Only steps of this kind count.
         """
-        before, after = getattr(ActionChange, f"{fact}_before"), getattr(ActionChange, f"{fact}_after")
         rows = self._session.execute(
-            select(ActionChange.picture_id, ActionChange.action_id, before, after)
+            select(ActionChange.picture_id, ActionChange.action_id, ActionChange.change[fact])
             .join(Action, Action.id == ActionChange.action_id)
             .where(
                 among(ActionChange.picture_id, list(picture_ids)),
-                before.is_distinct_from(after),
+                ActionChange.change.has_key(fact),
                 true() if within is None else within,
             )
             .order_by(ActionChange.picture_id, ActionChange.action_id)
@@ -88,7 +87,7 @@ class Standing:
         stood: dict[int, bool] = {}
         stands: dict[int, bool] = {}
         found: dict[int, Replayed] = {}
-        for picture, changed_by, was, became in rows:
+        for picture, changed_by, (was, became) in rows:
             if not self.is_root(changed_by):
                 continue
             if changed_by not in stands:

@@ -113,9 +113,7 @@ RECORDS: Mapping[str, _Kind] = {
         _Kind(
             table=ActionChange,
             belongs=_through(ActionChange.action_id, Action),
-            names={
-                "action_id": "action", "picture_id": "picture", "class_before": "class", "class_after": "class",
-            },
+            names={"action_id": "action", "picture_id": "picture"},
         ),
         _Kind(
             table=SplitMember,
@@ -281,6 +279,11 @@ class Loader:
             detail["import"] = self._ids["import"].get(int(detail["import"]), 0)
             detail["classes"] = [self._follow("class", int(entry)) for entry in detail["classes"]]
 
+    def _change_ids(self, row: _Row) -> None:
+        change = row["change"]
+        if "class" in change:
+            change["class"] = [None if x is None else self._follow("class", int(x)) for x in change["class"]]
+
     def _import_ids(self, row: _Row) -> None:
         row.update(location="", state="done")
 
@@ -340,6 +343,7 @@ _JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
     "run": Loader._run_ids,
     "split": Loader._split_ids,
     "action": Loader._action_ids,
+    "action_change": Loader._change_ids,
     "import": Loader._import_ids,
     "snapshot": Loader._snapshot_ids,
     "model": Loader._model_ids,

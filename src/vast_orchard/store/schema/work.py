@@ -59,20 +59,9 @@ class ActionChange(Base):
     __tablename__ = "action_change"
     action_id: Mapped[int] = mapped_column(ForeignKey("action.id", ondelete="CASCADE"), primary_key=True)
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
-    class_before: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
-    class_after: Mapped[int | None] = mapped_column(ForeignKey("class.id"))
-    note_before: Mapped[str | None]  # both None: the note was not touched
-    note_after: Mapped[str | None]
-    excluded_before: Mapped[bool | None]
-    excluded_after: Mapped[bool | None]
-    unsure_before: Mapped[bool | None]
-    unsure_after: Mapped[bool | None]
-    copies_before: Mapped[int | None]  # the group of copies that it was in
-    copies_after: Mapped[int | None]
-    binned_before: Mapped[bool | None]  # both None: it was not moved to or from the bin
-    binned_after: Mapped[bool | None]
-    set_before: Mapped[str | None] = mapped_column(String(10))  # in the split that the step's detail names
-    set_after: Mapped[str | None] = mapped_column(String(10))
+    # By fact, [before, after]: class (an id), note, excluded, unsure, copies (a group), binned, and set, which is one
+    # of the split that the step's detail names.
+    change: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
     __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)
 
 

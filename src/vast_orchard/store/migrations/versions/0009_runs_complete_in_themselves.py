@@ -25,6 +25,7 @@ def upgrade() -> None:
     _models(bind)
     _epochs()
     _jobs()
+    _history()
     _forget_the_former()
 
 
@@ -286,6 +287,20 @@ def _jobs() -> None:
         "uq_job_active", "job", ["kind", "subject_id", "part"], unique=True,
         postgresql_where=sa.text("state in ('waiting', 'running')"),
     )  # fmt: skip
+
+
+def _history() -> None:
+    facts = ("class", "note", "excluded", "unsure", "copies", "binned", "set")
+    rows = ", ".join(f"('{fact}', to_jsonb({fact}_before), to_jsonb({fact}_after))" for fact in facts)
+    op.add_column("action_change", sa.Column("change", JSONB(), server_default="{}", nullable=False))
+    op.execute(
+        "update action_change set change = coalesce((select"
+        " jsonb_object_agg(x.fact, jsonb_build_array(x.was, x.became))"
+        f" from (values {rows}) x (fact, was, became) where x.was is distinct from x.became), '{{}}')"
+    )
+    for fact in facts:
+        for moment in ("before", "after"):
+            op.drop_column("action_change", f"{fact}_{moment}")
 
 
 def _forget_the_former() -> None:
