@@ -5,15 +5,17 @@ import { useLive } from "../api/live";
 export function Root() {
   const connected = useLive();
   return (
-    <div className="flex h-full flex-col">
+    <div className="h-full">
+      <Outlet />
+      {/* Over the page and not above it: what is under the pointer must not move when it comes and goes. */}
       {!connected && (
-        <p role="status" className="bg-wrong-wash px-4 py-1 text-center text-wrong">
+        <p
+          role="status"
+          className="shadow-float fixed inset-x-0 bottom-0 z-40 bg-wrong-wash px-4 py-1 text-center text-wrong"
+        >
           The connection to the application is lost; trying again. What is on show may be out of date.
         </p>
       )}
-      <div className="min-h-0 flex-1">
-        <Outlet />
-      </div>
     </div>
   );
 }

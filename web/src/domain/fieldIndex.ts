@@ -60,6 +60,15 @@ export class FieldIndex {
   }
 }
 
+/** Whether one of the pictures lacks a flag, so that setting it on all of them does something. */
+export function lacks(index: FieldIndex, ids: readonly number[], flag: number): boolean {
+  const wanted = new Set(ids);
+  for (let at = 0; at < index.loaded; at++) {
+    if (!(index.flagsAt(at) & flag) && wanted.has(index.idAt(at) as number)) return true;
+  }
+  return false;
+}
+
 export const EMPTY_INDEX = new FieldIndex(new ArrayBuffer(0), 0);
 
 /** Pages of records as one. */

@@ -93,3 +93,22 @@ export function moveOn(now: Selection, next: number, after: Places): Selection {
   const index = after.indexOf(next);
   return index === undefined ? now : { chosen: new Set([next]), focus: index, anchor: index };
 }
+
+/** The pictures of one row, as far as they are known, and the flat index of its first tile. */
+export function idsOfRow<Row extends { readonly count: number }>(
+  rows: readonly Row[],
+  row: Row,
+  index: Places,
+): { first: number; ids: number[] } {
+  const first = rows.slice(0, rows.indexOf(row)).reduce((sum, entry) => sum + entry.count, 0);
+  return { first, ids: row.count ? between(first, first + row.count - 1, (at) => index.idAt(at)) : [] };
+}
+
+/** A list of classes with one of them moved up or down; as it was at either end. */
+export function movedBy(order: readonly number[], id: number, by: -1 | 1): readonly number[] {
+  const from = order.indexOf(id);
+  const to = from + by;
+  if (from < 0 || to < 0 || to >= order.length) return order;
+  const next = order.filter((entry) => entry !== id);
+  return [...next.slice(0, to), id, ...next.slice(to)];
+}

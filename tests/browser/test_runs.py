@@ -1,0 +1,108 @@
+"""Runs at the page: started once however long the keys are held, questioned where a rate is odd, put in any order."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running
+from tests.world import small_recipe
+
+pytestmark = pytest.mark.browser
+
+_FIELDS = "[data-testid=run-sheet] input[inputmode=decimal]"
+_ROWS = "table[aria-label=Ledger] tbody tr"
+
+
+@pytest.fixture(scope="module")
+def running(open_folder: Path) -> Iterator[Running]:
+    app = Running(open_folder / "runs")
+    app.wait_ready()
+    yield app
+    app.stop()
+
+
+@pytest.fixture
+def screen(running: Running, request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Screen]:
+    members = {
+        f"{name}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, name in enumerate(("plate", "rime"))
+        for n in range(20)
+    }  # fmt: skip
+    project = running.bring_in(request.node.name, zipped(members))
+    # A first run, so that the page goes on with its short recipe.
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
+    browser = open_browser(tmp_path)
+    screen = Screen(browser, running.address)
+    screen.open(f"/p/{project}/runs?run={run['id']}")
+    screen.reads("[data-testid=run-result]", "validation picture")
+    yield screen
+    assert screen.complaints() == []
+    browser.quit()
+
+
+def _numbers(screen: Screen) -> list[int]:
+    return [int(row.text.split()[0]) for row in screen.all(_ROWS)]
+
+
+def _accuracies(screen: Screen) -> list[float]:
+    return [float(row.find_elements("css selector", "td")[2].text.split()[0]) for row in screen.all(_ROWS)]
+
+
+def test_keys_that_are_held_down_start_one_run(screen: Screen) -> None:
+    screen.browser.execute_script(
+        "for (let n = 0; n < 12; n++) window.dispatchEvent("
+        "new KeyboardEvent('keydown', {key: 'Enter', ctrlKey: true, repeat: n > 1, cancelable: true}))"
+    )
+    # Also the second press that comes before the page has drawn the first one's state.
+    screen.until("the second run", lambda: "run=" in screen.browser.current_url and 2 in _numbers(screen))
+    screen.reads("[data-testid=run-words]", "All 1 epoch done.")
+    assert _numbers(screen) == [2, 1]
+
+
+def test_an_odd_rate_is_questioned_and_the_rate_follows_the_optimizer(screen: Screen) -> None:
+    for part in ("Schedule", "Learning"):
+        screen.press(part)
+    rate = screen.until("the fields", lambda: screen.all(_FIELDS))[2]
+    # The run before set a rate of its own, which stays; the one that is offered follows.
+    screen.press("SGD")
+    assert rate.get_attribute("value") == "0.01"
+    rate.send_keys(Keys.CONTROL, "a")
+    rate.send_keys("0.03")
+    screen.press("Adam")
+    screen.until("it follows", lambda: rate.get_attribute("value") == "0.003")
+    screen.press("SGD")
+    screen.until("and back", lambda: rate.get_attribute("value") == "0.03")
+    rate.send_keys(Keys.CONTROL, "a")
+    rate.send_keys("3")
+    screen.press("Train")
+    screen.reads("[data-testid=doubts]", "A learning rate of 3 is 100 times more than the usual 0.03.")
+    assert _numbers(screen) == [1]
+    screen.press("Use 0.03")
+    screen.until("taken over", lambda: rate.get_attribute("value") == "0.03")
+    screen.press("Train")
+    screen.reads("[data-testid=run-words]", "All 1 epoch done.")
+    screen.reads(f"{_ROWS}:first-child", "optimizer adam → sgd")
+    screen.until("two runs", lambda: _numbers(screen) == [2, 1])
+
+
+def test_the_ledger_is_put_in_order_and_what_was_said_stays_readable(screen: Screen) -> None:
+    screen.press("Train")
+    screen.until("the second run is judged", lambda: _numbers(screen) == [2, 1] and "done" in screen.all(_ROWS)[0].text)
+    screen.was_said("Run 2: Done")
+    screen.reads(f"{_ROWS}:first-child", "nothing")
+    screen.press("validation accuracy")
+    screen.one("table[aria-label=Ledger] th[aria-sort=descending] button")
+    screen.until("in order", lambda: _accuracies(screen) == sorted(_accuracies(screen), reverse=True))
+    screen.press("validation accuracy")
+    screen.one("table[aria-label=Ledger] th[aria-sort=ascending] button")
+    screen.until("the other way", lambda: _accuracies(screen) == sorted(_accuracies(screen)))
+    screen.press("run")
+    screen.until("by number again", lambda: _numbers(screen) == [2, 1])
+    # The run that the address names is on show, whichever page of the Ledger it is on.
+    screen.all(_ROWS)[1].click()
+    screen.until("the first", lambda: screen.one("h2").text == "Run 1")
+    screen.browser.refresh()
+    screen.until("the first again", lambda: screen.one("h2").text == "Run 1")

@@ -1,0 +1,122 @@
+/** What can be done with pictures in Rows, by key, by pointer and in the Close-up. */
+import { useCallback } from "react";
+import { useNavigate } from "react-router";
+import type { SetName } from "../../api/client";
+import { useAddress, usePlace } from "../../app/context";
+import { TILE_SIZES } from "../../domain/field";
+import { EXCLUDED, lacks, UNSURE } from "../../domain/fieldIndex";
+import { orderedByLikeness } from "../../domain/siftLine";
+import type { Mending } from "../mending/useMending";
+import type { Laid } from "./RowsSheets";
+import type { RowDesk } from "./rowKeys";
+import { SIFT_INPUT } from "./SiftLine";
+import type { Chosen } from "./useSelection";
+import type { ShownField } from "./useShownField";
+
+interface Parts {
+  shown: ShownField;
+  chosen: Chosen;
+  mending: Mending;
+  /** After a label, go to the next picture. */
+  movesOn: boolean;
+  closeUp: number | undefined;
+  onCloseUp: (id: number | undefined) => void;
+  onLay: (next: Laid) => void;
+}
+
+export interface RowsActions extends RowDesk {
+  moveToSet: (ids: readonly number[], set: SetName | null) => void;
+  /** Goes to the next picture or the one before in the Close-up. */
+  step: (by: -1 | 1) => void;
+}
+
+export function useRowsDesk(parts: Parts): RowsActions {
+  const { project, classes } = usePlace();
+  const navigate = useNavigate();
+  const { chosen, mending, onLay } = parts;
+  const label = useLabel(parts);
+  const moveToSet = useMoveToSet(mending);
+  const step = useStep(parts);
+  const { resize, showLike } = useAddressed(parts);
+  return {
+    classes,
+    label,
+    moveToSet,
+    step,
+    resize,
+    showLike,
+    toggle: (ids, flag) => {
+      // Where all have the flag it is taken away.
+      const wanted = lacks(parts.shown.index, ids, flag === "excluded" ? EXCLUDED : UNSURE);
+      if (ids.length) void mending.mark(ids, flag, wanted);
+    },
+    bin: (ids) => {
+      void mending.bin(ids);
+      if (parts.closeUp !== undefined) step(1);
+    },
+    keepOfCopies: (ids) => void mending.keepOfCopies(ids),
+    dismissCopies: (ids) => void mending.dismissCopies(ids),
+    undo: () => void mending.undo(),
+    redo: () => void mending.redo(),
+    lay: onLay,
+    showVaried: (ids) =>
+      navigate(`/p/${project.id}/runs?part=variation&pictures=${ids.slice(0, 12).join(",")}`),
+    chooseAll: chosen.chooseAll,
+    chooseNone: chosen.chooseNone,
+    sift: () => document.getElementById(SIFT_INPUT)?.focus(),
+  };
+}
+
+function useLabel({ chosen, mending, movesOn, closeUp, onCloseUp }: Parts) {
+  const { goOnFrom } = chosen;
+  return useCallback(
+    (ids: readonly number[], classId: number | null) => {
+      const [only] = ids;
+      if (only === undefined) return;
+      if (movesOn && ids.length === 1) {
+        const next = goOnFrom(only);
+        if (closeUp !== undefined) onCloseUp(next);
+      }
+      void mending.label(ids, classId);
+    },
+    [mending, movesOn, goOnFrom, closeUp, onCloseUp],
+  );
+}
+
+/** A split that a run has used goes on as its next version, and the address with it. */
+function useMoveToSet(mending: Mending) {
+  const { split } = usePlace();
+  const [, setAddress] = useAddress();
+  return (ids: readonly number[], set: SetName | null) => {
+    if (!split || !ids.length) return;
+    void mending
+      .putInSet(split.id, ids, set)
+      .then((now) => now && now !== split.id && setAddress({ split: String(now) }));
+  };
+}
+
+function useStep({ shown: { index }, chosen, closeUp, onCloseUp }: Parts) {
+  return (by: -1 | 1) => {
+    const at = (closeUp === undefined ? undefined : index.indexOf(closeUp)) ?? chosen.selection.focus;
+    const next = Math.max(0, Math.min(index.loaded - 1, at + by));
+    const id = index.idAt(next);
+    if (id === undefined) return;
+    onCloseUp(id);
+    chosen.chooseOnly(id, next);
+  };
+}
+
+function useAddressed({ shown, onCloseUp }: Parts) {
+  const [, setAddress] = useAddress();
+  return {
+    resize: (by: -1 | 1) => {
+      const next = TILE_SIZES[TILE_SIZES.indexOf(shown.size) + by];
+      if (next) setAddress({ tile: String(next) });
+    },
+    /** Puts the pictures most like this one first, in every row. */
+    showLike: (id: number) => {
+      onCloseUp(undefined);
+      setAddress({ like: String(id), sift: orderedByLikeness(shown.sift) });
+    },
+  };
+}
