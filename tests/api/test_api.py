@@ -216,8 +216,8 @@ def test_training_with_one_class_says_what_is_missing(client: TestClient, world:
     ("change", "words"),
     [
         ({"network": "gigantic"}, "no network named 'gigantic'"),
-        ({"settings": {"epochs": 0}}, "epochs is 0"),
-        ({"settings": {"learning_rate": -1}}, "learning rate is -1"),
+        ({"settings": {"epochs": 0}}, "Epochs cannot be 0"),
+        ({"settings": {"learning_rate": -1}}, "Learning rate cannot be -1"),
         ({"preprocessing": {"size": 8}}, "pools 1×1 to nothing"),
         (
             {"variation": {"operations": [{"kind": "turn", "probability": 1, "low": -400, "high": 400}]}},

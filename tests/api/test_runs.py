@@ -237,9 +237,9 @@ def test_settings_that_are_left_out_follow_the_others(client: TestClient, projec
     assert set(settings) == set(table)
     assert (settings["learning_rate"], settings["momentum"], settings["keep"]) == (0.03, 0.9, "lowest-validation-loss")
     for name, value, words in (
-        ("optimizer", "momentum", "The optimizer is 'momentum'. Choose one of adam"),
-        ("keep", "best", "The keep is 'best'. Choose one of lowest-validation-loss"),
-        ("warm_up", 2, "The warm-up is 2"),
+        ("optimizer", "momentum", "Optimizer cannot be 'momentum'. Choose one of adam"),
+        ("keep", "best", "Keep cannot be 'best'. Choose one of lowest-validation-loss"),
+        ("warm_up", 2, "Warm-up cannot be 2"),
     ):
         bad = client.post(f"/api/projects/{project}/runs", json={"recipe": {**recipe, "settings": {name: value}}})
         assert bad.status_code == 422

@@ -81,8 +81,8 @@ def test_words_for_people(crystals: Path, tmp_path: Path) -> None:
     ("words", "said"),
     [
         (["train", "absent", "--out", "x"], "There is nothing at absent"),
-        (["train", ".", "--out", "x", "--epochs", "0"], "number of epochs is 0"),
-        (["train", ".", "--out", "x", "--optimizer", "downhill"], "optimizer is 'downhill'"),
+        (["train", ".", "--out", "x", "--epochs", "0"], "Epochs cannot be 0"),
+        (["train", ".", "--out", "x", "--optimizer", "downhill"], "Optimizer cannot be 'downhill'"),
         (["plan", "absent"], "no network 'absent'"),
         (["plan", "file"], "is not JSON"),
         (["demo", ".", "--count", "100"], "is not an empty folder"),

@@ -30,11 +30,11 @@ def test_every_setting_has_what_a_page_needs() -> None:
 def test_values_become_choices_or_are_refused() -> None:
     read = TrainingSettings(optimizer="sgd", keep="last")  # type: ignore[arg-type]
     assert (read.optimizer, read.keep) == (OptimizerName.SGD, Keep.LAST)
-    with pytest.raises(SettingError, match=r"The optimizer is 'momentum'\. Choose one of adam, adamw, rmsprop, sgd"):
+    with pytest.raises(SettingError, match=r"Optimizer cannot be 'momentum'\. Choose one of adam, adamw, rmsprop, sgd"):
         TrainingSettings(optimizer="momentum")  # type: ignore[arg-type]
-    with pytest.raises(SettingError, match="Nesterov is 'yes'"):
+    with pytest.raises(SettingError, match="Nesterov cannot be 'yes'"):
         TrainingSettings(nesterov="yes")  # type: ignore[arg-type]
-    with pytest.raises(SettingError, match=r"The epochs is 2\.5\. Choose a whole number from 1 to 10000"):
+    with pytest.raises(SettingError, match=r"Epochs cannot be 2\.5\. Choose a whole number from 1 to 10000"):
         TrainingSettings(epochs=2.5)  # type: ignore[arg-type]
 
 
@@ -45,7 +45,7 @@ def test_the_rate_follows_the_optimizer_until_it_is_chosen() -> None:
     assert chosen_settings({"optimizer": "sgd", "learning_rate": 0.5}).learning_rate == 0.5
     with pytest.raises(SettingError, match="There is no setting pace"):
         chosen_settings({"pace": 3})
-    with pytest.raises(SettingError, match="optimizer is 'downhill'"):
+    with pytest.raises(SettingError, match="Optimizer cannot be 'downhill'"):
         chosen_settings({"optimizer": "downhill"})
 
 

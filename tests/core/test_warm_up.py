@@ -66,6 +66,7 @@ predict(running.network, pixels, running.statistics, Team(2))
 """
 
 
+@pytest.mark.long
 def test_everything_is_compiled_ahead_and_loaded_afterwards(tmp_path: Path) -> None:
     folder = {"VAST_ORCHARD_KERNEL_CACHE_DIR": str(tmp_path)}
     warm = "from vast_orchard.core.warm_up import warm_up\nwarm_up()\n"

@@ -295,6 +295,7 @@ def test_where_every_picture_is_damaged_nothing_is_left_lying(world: World) -> N
     assert not list(world.context.folder.uploads.iterdir())
 
 
+@pytest.mark.long
 def test_an_archive_of_a_hundred_thousand_entries(world: World) -> None:
     members = {f"notes/{n}.txt": b"" for n in range(100_000)} | {"plate/1.png": png(1), "rime/2.png": png(2)}
     project = world.project()

@@ -19,6 +19,7 @@ def _kill_postgres(app: Running, before: set[int]) -> None:
         os.kill(pid, signal.SIGKILL)
 
 
+@pytest.mark.long
 def test_a_database_that_dies_again_and_again_while_it_starts_ends_nothing(open_folder: Path) -> None:
     app = Running(open_folder / "disturbed", "--demo")
     killed: set[int] = set()
@@ -39,6 +40,7 @@ def test_a_database_that_dies_again_and_again_while_it_starts_ends_nothing(open_
     assert "it is started again" in app.said().lower()
 
 
+@pytest.mark.long
 def test_a_start_that_was_cut_short_is_completed_by_the_next_one(open_folder: Path) -> None:
     app = Running(open_folder / "cut short", "--demo")
     try:

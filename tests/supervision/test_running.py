@@ -156,6 +156,7 @@ def test_a_killed_database_comes_back_with_everything(running: Running, archive:
     running.bring_in("After the outage", archive)
 
 
+@pytest.mark.long
 def test_a_job_that_loses_its_connections_twice_goes_on_and_ends_the_same(running: Running, archive: bytes) -> None:
     """The second time while the queue hands the failed delivery back, which it then believes for ever."""
     project = running.bring_in("Connections", archive)

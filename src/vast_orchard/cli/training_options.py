@@ -38,6 +38,10 @@ def _option(entry: Setting) -> inspect.Parameter:
         other, values = entry.when
         words = f"With --{other.replace('_', '-')} {' or '.join(values)}: {words}"
     default = entry.default
+    if entry.choices:
+        # As text, so that a wrong one is refused with the table's own words.
+        kind, default = str, str(default)
+        words = f"{words} One of: {', '.join(choice for choice, _, _ in entry.choices)}."
     if entry.follows:
         # What was not asked for follows another option.
         offered = ", ".join(f"{value:g} with {name}" for name, value in entry.follows[1].items())

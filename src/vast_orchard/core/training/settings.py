@@ -236,24 +236,21 @@ _ENUMS = {entry.name: entry.type for entry in fields(TrainingSettings)}
 
 
 def _checked(entry: Setting, value: Any) -> Any:
-    words = entry.words.lower()
     match entry.kind:
         case "choice":
             try:
                 return _ENUMS[entry.name](value)  # type: ignore[operator]
             except ValueError:
                 choices = ", ".join(choice for choice, _, _ in entry.choices)
-                raise SettingError(f"The {words} is {value!r}.", f"Choose one of {choices}.") from None
+                raise SettingError(f"{entry.words} cannot be {value!r}.", f"Choose one of {choices}.") from None
         case "switch":
             if not isinstance(value, bool):
-                raise SettingError(f"{entry.words} is {value!r}.", "Choose true or false.")
+                raise SettingError(f"{entry.words} cannot be {value!r}.", "Choose true or false.")
         case kind:
-            whole = kind == "whole"
-            fits = isinstance(value, int if whole else int | float) and not isinstance(value, bool)
-            if not fits or not math.isfinite(value) or not entry.low <= value <= entry.high:
-                raise SettingError(f"The {words} is {value}.", _range_words(entry))
-            if entry.above and value == entry.low:
-                raise SettingError(f"The {words} is {value}.", _range_words(entry))
+            fits = isinstance(value, int if kind == "whole" else int | float) and not isinstance(value, bool)
+            within = fits and math.isfinite(value) and entry.low <= value <= entry.high
+            if not within or (entry.above and value == entry.low):
+                raise SettingError(f"{entry.words} cannot be {value!r}.", _range_words(entry))
     return value
 
 
