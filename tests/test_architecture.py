@@ -1,6 +1,8 @@
 """The shape of the code: who may import whom, what is public, what is documented."""
 
 import ast
+import re
+from collections.abc import Iterator
 from dataclasses import fields
 from pathlib import Path
 
@@ -83,6 +85,32 @@ def test_modules_say_what_they_are_and_what_is_public(path: Path) -> None:
 def test_the_core_reads_no_clock_files_or_environment(path: Path) -> None:
     forbidden = {"os", "time", "datetime", "pathlib", "random", "sqlalchemy", "PIL", "io", "tempfile"}
     assert not _imports(ast.parse(path.read_text())) & forbidden
+
+
+def _public_functions(tree: ast.AST, within: str = "") -> Iterator[tuple[ast.FunctionDef, str]]:
+    """Public functions and methods, with what their class says."""
+    for node in ast.iter_child_nodes(tree):
+        if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+            yield from _public_functions(node, ast.get_docstring(node) or "")
+        elif isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
+            yield node, within
+
+
+@pytest.mark.parametrize(
+    "path", [p for p in _MODULES if "core" in p.parts and not p.name.startswith("_")], ids=lambda path: path.name
+)
+def test_what_touches_arrays_says_their_shapes_and_dtypes(path: Path) -> None:
+    silent = []
+    for function, said in _public_functions(ast.parse(path.read_text())):
+        given = [a.annotation for a in (*function.args.args, *function.args.kwonlyargs)] + [function.returns]
+        if not any(re.search(r"\b(Array|FloatArray)\b", ast.unparse(entry)) for entry in given if entry):
+            continue
+        words = (ast.get_docstring(function) or "") + said
+        shape = re.search(r"[Ss]hape|\([A-Z][^)]*\)", words)
+        dtype = re.search(r"float|int64|uint8|bool|dtype|8-bit|\bint\b", words)
+        if not (shape and dtype):
+            silent.append(function.name)
+    assert not silent
 
 
 def test_every_setting_is_documented_with_its_default() -> None:

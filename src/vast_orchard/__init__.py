@@ -2,7 +2,7 @@
 
 from vast_orchard.kernel_cache import use_kernel_cache
 
-__version__ = "0.7.0"
+__version__ = "0.8.0"
 
 __all__ = ["__version__"]
 

@@ -15,7 +15,10 @@ FloatArray: TypeAlias = npt.NDArray[Any]
 
 
 def check_rank(name: str, value: Array, rank: int, axes: str) -> None:
-    """Raise `ShapeError` unless `value` has `rank` axes and holds something."""
+    """Raise `ShapeError` unless `value` has `rank` axes and holds something.
+
+    `value` is an ndarray of any dtype; `shape` is only said in the message.
+    """
     if value.ndim != rank:
         raise ShapeError(f"{name} has shape {value.shape}, not {axes}.", f"Pass an array of {rank} axes.")
     if value.size == 0:
@@ -23,6 +26,9 @@ def check_rank(name: str, value: Array, rank: int, axes: str) -> None:
 
 
 def check_floating(name: str, value: Array) -> None:
-    """Raise `ShapeError` unless `value` holds floating-point numbers."""
+    """Raise `ShapeError` unless `value` holds floating-point numbers.
+
+    `value` is an ndarray of any shape; float32 and float64 pass.
+    """
     if not np.issubdtype(value.dtype, np.floating):
         raise ShapeError(f"{name} holds {value.dtype}, not floating-point numbers.", "Convert it to float32 first.")

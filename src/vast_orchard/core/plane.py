@@ -82,7 +82,7 @@ def make_plane(
 
 
 def plane_of(x: FloatArray, halo: Halo = NO_HALO) -> Plane:
-    """A copy of x (N, H, W, C) as a plane."""
+    """A copy of x (N, H, W, C) as a plane. Of the floating dtype of x."""
     plane = make_plane(len(x), (x.shape[1], x.shape[2], x.shape[3]), halo, x.dtype)
     plane.inside[:] = x
     return plane
@@ -94,7 +94,7 @@ def padded_length(length: int) -> int:
 
 
 def padded(values: FloatArray, dtype: np.dtype[np.floating]) -> FloatArray:
-    """Numbers of shape (C,) with the slack that kernels may read behind them."""
+    """Numbers of shape (C,) with the slack that kernels may read behind them. Of their floating dtype."""
     out = np.zeros(padded_length(len(values)), dtype)
     out[: len(values)] = values
     return out

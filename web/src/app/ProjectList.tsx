@@ -1,82 +1,24 @@
 /** The plain list of projects: open, new, rename, delete, restore. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
-import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
-import { client, header, need, type Project } from "../api/client";
+import { Link } from "react-router";
+import type { Project } from "../api/client";
 import { useProjects } from "../api/queries";
 import { plural } from "../domain/words";
 import { Button, buttonLook } from "../parts/Button";
 import { NameSheet } from "../parts/NameSheet";
-import { useNotices } from "../parts/Notices";
 import { Sheet } from "../parts/Sheet";
 import { Failed, Reading } from "../parts/States";
-import { upload } from "../places/bring-in/bringIn";
 import { ThemeSwitch } from "./ThemeSwitch";
 import { Tray } from "./Tray";
+import { type ProjectActions, useBringingBack, useProjectActions } from "./useProjects";
 
 type Asked = { kind: "new" } | { kind: "rename" | "remove"; project: Project } | undefined;
 
 export function ProjectList() {
   const projects = useProjects();
-  const bin = useProjects(true);
-  const queries = useQueryClient();
-  const navigate = useNavigate();
-  const { say, fail } = useNotices();
+  const actions = useProjectActions();
   const [asked, setAsked] = useState<Asked>();
-  const archive = useRef<HTMLInputElement>(null);
-  const [sending, setSending] = useState(false);
-  const refresh = () => queries.invalidateQueries({ queryKey: ["projects"] });
-
-  const create = async (name: string) => {
-    const made = await need(client.POST("/api/projects", { body: { name } }));
-    await refresh();
-    navigate(`/p/${made.id}/rows`);
-  };
-  const rename = async (project: Project, name: string) => {
-    await need(
-      client.PATCH("/api/projects/{project_id}", {
-        params: { path: { project_id: project.id } },
-        body: { name },
-      }),
-    );
-    await refresh();
-  };
-  const remove = (project: Project) =>
-    need(client.DELETE("/api/projects/{project_id}", { params: { path: { project_id: project.id } } }))
-      .then(refresh)
-      .then(() => say(`${project.name} lies in the bin below and can be restored.`))
-      .catch(fail);
-  const restore = (project: Project) =>
-    need(client.POST("/api/projects/{project_id}/restore", { params: { path: { project_id: project.id } } }))
-      .then(refresh)
-      .catch(fail);
-
-  const bringBack = async (file: File) => {
-    setSending(true);
-    try {
-      const path = file.name;
-      const uploadId = await upload([{ path, file }], () => {}, new AbortController().signal);
-      await need(
-        client.POST("/api/projects/bring-back", {
-          params: { header },
-          body: { upload_id: uploadId, name: path.replace(/\.zip$/i, "").slice(0, 200) || "project" },
-        }),
-      );
-      say(`${path} is being brought back, see the tray.`);
-    } catch (error) {
-      fail(error);
-    }
-    setSending(false);
-    void refresh();
-  };
-  const removeForGood = (project: Project) =>
-    need(
-      client.DELETE("/api/projects/{project_id}/for-good", { params: { path: { project_id: project.id } } }),
-    )
-      .catch(fail)
-      .finally(refresh);
-
   return (
     <div className="flex h-full flex-col">
       <title>Vast Orchard</title>
@@ -91,22 +33,7 @@ export function ProjectList() {
         <div className="mb-4 flex items-center justify-between">
           <h2 className="text-xl font-semibold">Projects</h2>
           <div className="flex gap-2">
-            <Button disabled={sending} onClick={() => archive.current?.click()}>
-              {sending ? "Sending the archive …" : "Bring back a project"}
-            </Button>
-            <input
-              ref={archive}
-              type="file"
-              accept=".zip,application/zip"
-              aria-label="Project archive"
-              className="sr-only"
-              tabIndex={-1}
-              onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) void bringBack(file);
-                event.target.value = "";
-              }}
-            />
+            <BringBack />
             <Button kind="main" onClick={() => setAsked({ kind: "new" })}>
               New project
             </Button>
@@ -121,87 +48,149 @@ export function ProjectList() {
         )}
         <ul>
           {projects.data?.map((project) => (
-            <li key={project.id} className="flex items-center border-t border-hairline">
-              <Link to={`/p/${project.id}/rows`} className="min-w-0 flex-1 px-1 py-3 hover:bg-sunken">
-                <span className="block truncate text-lg font-semibold">{project.name}</span>
-                <span className="text-quiet">
-                  {plural(project.pictures, "picture")}, {plural(project.classes, "class", "classes")},{" "}
-                  {plural(project.runs, "run")} · since{" "}
-                  {new Date(project.created_at).toLocaleDateString("en-GB")}
-                </span>
-              </Link>
-              <ProjectMenu
-                project={project}
-                onRename={() => setAsked({ kind: "rename", project })}
-                onDelete={() => void remove(project)}
-              />
-            </li>
+            <ProjectLine key={project.id} project={project} actions={actions} onAsk={setAsked} />
           ))}
         </ul>
-        {bin.data && bin.data.length > 0 && (
-          <section className="mt-10">
-            <h2 className="mb-1 font-semibold text-quiet">Bin</h2>
-            <ul>
-              {bin.data.map((project) => (
-                <li
-                  key={project.id}
-                  className="flex items-center justify-between border-t border-hairline py-1.5"
-                >
-                  <span className="min-w-0 truncate">
-                    {project.name} <span className="text-quiet">· {plural(project.pictures, "picture")}</span>
-                  </span>
-                  <span className="flex gap-1">
-                    <Button onClick={() => void restore(project)}>Restore</Button>
-                    <Button kind="danger" onClick={() => setAsked({ kind: "remove", project })}>
-                      Remove for good
-                    </Button>
-                  </span>
-                </li>
-              ))}
-            </ul>
-          </section>
-        )}
+        <Bin actions={actions} onAsk={setAsked} />
       </main>
-      {asked?.kind === "new" && (
+      <AskedSheet asked={asked} actions={actions} onClose={() => setAsked(undefined)} />
+    </div>
+  );
+}
+
+interface LineProps {
+  project: Project;
+  actions: ProjectActions;
+  onAsk: (asked: Asked) => void;
+}
+
+function ProjectLine({ project, actions, onAsk }: LineProps) {
+  return (
+    <li className="flex items-center border-t border-hairline">
+      <Link to={`/p/${project.id}/rows`} className="min-w-0 flex-1 px-1 py-3 hover:bg-sunken">
+        <span className="block truncate text-lg font-semibold">{project.name}</span>
+        <span className="text-quiet">
+          {plural(project.pictures, "picture")}, {plural(project.classes, "class", "classes")},{" "}
+          {plural(project.runs, "run")} · since {new Date(project.created_at).toLocaleDateString("en-GB")}
+        </span>
+      </Link>
+      <ProjectMenu
+        project={project}
+        onRename={() => onAsk({ kind: "rename", project })}
+        onDelete={() => actions.remove(project)}
+      />
+    </li>
+  );
+}
+
+function BringBack() {
+  const { sending, bringBack } = useBringingBack();
+  const archive = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Button disabled={sending} onClick={() => archive.current?.click()}>
+        {sending ? "Sending the archive …" : "Bring back a project"}
+      </Button>
+      <input
+        ref={archive}
+        type="file"
+        accept=".zip,application/zip"
+        aria-label="Project archive"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) void bringBack(file);
+          event.target.value = "";
+        }}
+      />
+    </>
+  );
+}
+
+function Bin({ actions, onAsk }: { actions: ProjectActions; onAsk: (asked: Asked) => void }) {
+  const bin = useProjects(true);
+  if (!bin.data?.length) return null;
+  return (
+    <section className="mt-10">
+      <h2 className="mb-1 font-semibold text-quiet">Bin</h2>
+      <ul>
+        {bin.data.map((project) => (
+          <li key={project.id} className="flex items-center justify-between border-t border-hairline py-1.5">
+            <span className="min-w-0 truncate">
+              {project.name} <span className="text-quiet">· {plural(project.pictures, "picture")}</span>
+            </span>
+            <span className="flex gap-1">
+              <Button onClick={() => actions.restore(project)}>Restore</Button>
+              <Button kind="danger" onClick={() => onAsk({ kind: "remove", project })}>
+                Remove for good
+              </Button>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function AskedSheet(props: { asked: Asked; actions: ProjectActions; onClose: () => void }) {
+  const { asked, actions, onClose } = props;
+  switch (asked?.kind) {
+    case "new":
+      return (
         <NameSheet
           title="New project"
           label="Name, for example what the pictures show"
           action="Make project"
-          onClose={() => setAsked(undefined)}
-          onName={create}
+          onClose={onClose}
+          onName={actions.create}
         />
-      )}
-      {asked?.kind === "remove" && (
-        <Sheet title={`Remove ${asked.project.name}`} open onClose={() => setAsked(undefined)}>
-          <p className="mb-4">
-            {plural(asked.project.pictures, "picture")}, {plural(asked.project.runs, "run")} and everything
-            else of this project are removed for good. This cannot be taken back.
-          </p>
-          <div className="flex justify-end gap-2">
-            <Button onClick={() => setAsked(undefined)}>Keep it</Button>
-            <Button
-              kind="danger"
-              onClick={() => {
-                setAsked(undefined);
-                void removeForGood(asked.project);
-              }}
-            >
-              Remove for good
-            </Button>
-          </div>
-        </Sheet>
-      )}
-      {asked?.kind === "rename" && (
+      );
+    case "rename":
+      return (
         <NameSheet
           title={`Rename ${asked.project.name}`}
           label="New name"
           action="Rename"
           initial={asked.project.name}
-          onClose={() => setAsked(undefined)}
-          onName={(name) => rename(asked.project, name)}
+          onClose={onClose}
+          onName={(name) => actions.rename(asked.project, name)}
         />
-      )}
-    </div>
+      );
+    case "remove":
+      return (
+        <RemoveSheet
+          project={asked.project}
+          onClose={onClose}
+          onRemove={() => actions.removeForGood(asked.project)}
+        />
+      );
+    default:
+      return null;
+  }
+}
+
+function RemoveSheet(props: { project: Project; onClose: () => void; onRemove: () => void }) {
+  const { project, onClose, onRemove } = props;
+  return (
+    <Sheet title={`Remove ${project.name}`} open onClose={onClose}>
+      <p className="mb-4">
+        {plural(project.pictures, "picture")}, {plural(project.runs, "run")} and everything else of this
+        project are removed for good. This cannot be taken back.
+      </p>
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>Keep it</Button>
+        <Button
+          kind="danger"
+          onClick={() => {
+            onClose();
+            onRemove();
+          }}
+        >
+          Remove for good
+        </Button>
+      </div>
+    </Sheet>
   );
 }
 

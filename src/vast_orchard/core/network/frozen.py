@@ -61,5 +61,8 @@ class FrozenNetwork:
         return out
 
     def probabilities(self, x: FloatArray) -> FloatArray:
-        """Softmax of the logits."""
+        """Softmax of the logits.
+
+        Shape (N, K), in the network's float32 or float64, for pictures of shape (N, H, W, C), floating.
+        """
         return softmax(self.logits(x))

@@ -17,7 +17,7 @@ __all__ = ["Network", "check_pictures"]
 
 
 def check_pictures(x: FloatArray, description: NetworkDescription) -> None:
-    """Raise `ShapeError` unless `x` is a batch of pictures (N, H, W, C) for the network."""
+    """Raise `ShapeError` unless `x` is a batch of pictures (N, H, W, C) for the network. Of any floating dtype."""
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
     if x.shape[1:] != description.input_shape:
@@ -70,12 +70,18 @@ class Network:
 
     @property
     def parameters(self) -> dict[str, FloatArray]:
-        """Trained values by `id.name` of their layer; the arrays themselves, not copies."""
+        """Trained values by `id.name` of their layer; the arrays themselves, not copies.
+
+        Each of its layer's shape, float32 or float64 as the network.
+        """
         return self._gather("parameters")
 
     @property
     def gradients(self) -> dict[str, FloatArray]:
-        """Gradients of the last `backward`, by the same names; the next one overwrites them."""
+        """Gradients of the last `backward`, by the same names; the next one overwrites them.
+
+        Of the shape and dtype of the parameter, as of `parameters`.
+        """
         return self._gather("gradients")
 
     def _gather(self, what: str) -> dict[str, FloatArray]:
@@ -86,11 +92,17 @@ class Network:
         }
 
     def state(self) -> dict[str, FloatArray]:
-        """Copies of parameters and running statistics, by name."""
+        """Copies of parameters and running statistics, by name.
+
+        Shapes and dtype as of `parameters`; statistics have shape (C,).
+        """
         return {name: value.copy() for name, value in self.held().items()}
 
     def held(self) -> dict[str, FloatArray]:
-        """Parameters and running statistics, by `id.name` of their layer; the arrays themselves, not copies."""
+        """Parameters and running statistics, by `id.name` of their layer; the arrays themselves, not copies.
+
+        Shapes and dtype as of `parameters`; statistics have shape (C,).
+        """
         return {**self.parameters, **self._gather("statistics")}
 
     def load(self, state: Mapping[str, Array]) -> None:
@@ -124,7 +136,10 @@ class Network:
         return self._program.forward(x, random)
 
     def backward(self, grad: FloatArray) -> None:
-        """Fill `gradients` from the gradient with respect to the logits of the last `forward`."""
+        """Fill `gradients` from the gradient with respect to the logits of the last `forward`.
+
+        `grad` has shape (N, K), floating.
+        """
         assert self._program is not None, "backward needs a forward pass first"
         self._program.backward(grad)
 

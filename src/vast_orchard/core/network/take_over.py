@@ -21,6 +21,8 @@ class TakenOver:
 def take_over(network: Network, state: Mapping[str, Array]) -> TakenOver:
     """Load each layer of `network` whose numbers `state` holds under the same id and in the same shapes.
 
+    Of whichever floating dtype; values are converted to the network's.
+
     A layer is taken whole or not at all: half of its numbers would fit to nothing.
 
     Parameters

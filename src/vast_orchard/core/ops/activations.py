@@ -27,7 +27,7 @@ def _sigmoid(x: FloatArray) -> FloatArray:
 
 
 def activate(kind: Activation, x: FloatArray, out: FloatArray, leak: float = 0.0) -> None:
-    """Write the curve's values for `x` to `out`, of the same shape."""
+    """Write the curve's values for `x` to `out`, of the same shape. Of any floating dtype."""
     match kind:
         case Activation.LEAKY_RELU:
             np.multiply(x, x.dtype.type(leak), out=out)
@@ -43,7 +43,10 @@ def activate(kind: Activation, x: FloatArray, out: FloatArray, leak: float = 0.0
 def activation_gradient(
     kind: Activation, x: FloatArray, y: FloatArray, grad: FloatArray, leak: float = 0.0
 ) -> FloatArray:
-    """Gradient with respect to `x`, from that with respect to `y`, the curve's values."""
+    """Gradient with respect to `x`, from that with respect to `y`, the curve's values.
+
+    All of one shape and one floating dtype.
+    """
     one = x.dtype.type(1)
     match kind:
         case Activation.LEAKY_RELU:

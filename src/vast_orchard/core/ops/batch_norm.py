@@ -34,7 +34,7 @@ class BatchMoments:
 
     @property
     def deviation(self) -> FloatArray:
-        """The square root of variance and epsilon."""
+        """The square root of variance and epsilon. Shape (C,), float64."""
         return np.sqrt(self.variance + EPSILON)
 
 
@@ -67,7 +67,10 @@ def merge_moments(pivots: FloatArray, sums: FloatArray, counts: Array) -> BatchM
 def scale_and_shift(
     gamma: FloatArray, beta: FloatArray, mean: FloatArray, variance: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
-    """Normalising as one multiplication and one addition for each channel, float64."""
+    """Normalising as one multiplication and one addition for each channel, float64.
+
+    Each argument and each answer has shape (C,).
+    """
     scale = gamma / np.sqrt(variance.astype(np.float64) + EPSILON)
     return scale, beta - mean * scale
 
@@ -80,7 +83,7 @@ def _check(x: FloatArray, gamma: FloatArray) -> None:
 
 
 def batch_moments(x: FloatArray) -> BatchMoments:
-    """Mean and variance of each channel of x, shape (N, H, W, C)."""
+    """Mean and variance of each channel of x, shape (N, H, W, C). x is floating; the moments are float64."""
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
     plane, pivot = plane_of(x), x[0, x.shape[1] // 2, x.shape[2] // 2]
@@ -116,7 +119,10 @@ def batch_norm(
 def batch_norm_backward(
     x: FloatArray, gamma: FloatArray, beta: FloatArray, moments: BatchMoments, grad: FloatArray, slope: float = 1.0
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Gradients with respect to x, gamma and beta, through the batch's own moments; `grad` is shaped like x."""
+    """Gradients with respect to x, gamma and beta, through the batch's own moments; `grad` is shaped like x.
+
+    All floating, of the dtype of x.
+    """
     _check(x, gamma)
     channels, m = x.shape[3], moments
     plane, gradient = plane_of(x), plane_of(grad)

@@ -79,20 +79,29 @@ class ConvolutionGradient:
             ]
 
     def load(self, weights: FloatArray) -> None:
-        """Take over filters for the input's gradient; needed again whenever they change."""
+        """Take over filters for the input's gradient; needed again whenever they change.
+
+        Of the dtype of the planes, float32 or float64.
+        """
         for phase in self._phases:
             phase.load(weights, None)
 
     def empty(self, parts: int) -> FloatArray:
-        """Zeros (parts, …) for `add_filters` to add to."""
+        """Zeros (parts, …) for `add_filters` to add to. Of the dtype of the planes, float32 or float64."""
         return self._filters.empty(parts)
 
     def add_filters(self, first: int, count: int, sums: FloatArray) -> None:
-        """Add what images `first` to `first + count` mean for the filters to `sums`, a part of `empty`."""
+        """Add what images `first` to `first + count` mean for the filters to `sums`, a part of `empty`.
+
+        Of its shape and dtype, float32 or float64.
+        """
         self._filters.add(first, count, sums)
 
     def finish_filters(self, sums: FloatArray, out: FloatArray) -> None:
-        """The filters' gradient, `out`, from the flat sum of all parts."""
+        """The filters' gradient, `out`, from the flat sum of all parts.
+
+        `out` has the filters' shape (kh, kw, C / groups, F), of the dtype of the planes, float32 or float64.
+        """
         self._filters.finish(sums, out)
 
     def run_input(self, first: int, count: int) -> None:

@@ -13,6 +13,8 @@ def dropout_mask(
 ) -> FloatArray:
     """Zeros with probability `rate`, else 1 / (1 − rate); multiply x and its gradient by it.
 
+    Of the shape and floating dtype asked for.
+
     Raises
     ------
     SettingError

@@ -105,7 +105,10 @@ def max_pool_backward(
 
 
 def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, edge: str = "cut") -> FloatArray:
-    """Mean of each `size`×`size` window, without its padding; parameters and errors as of `max_pool`."""
+    """Mean of each `size`×`size` window, without its padding; parameters and errors as of `max_pool`.
+
+    Shapes and dtypes as there: (N, H, W, C), floating.
+    """
     window, found = _window(x, size, stride, edge)
     source, target = plane_of(x), _empty_like(x, found)
     kernels.average_windows(
@@ -118,7 +121,7 @@ def average_pool(x: FloatArray, size: int = 2, *, stride: int = 0, edge: str = "
 def average_pool_backward(
     grad: FloatArray, shape: tuple[int, ...], size: int = 2, *, stride: int = 0, edge: str = "cut"
 ) -> FloatArray:
-    """Gradient of `average_pool` with respect to x of `shape`."""
+    """Gradient of `average_pool` with respect to x of `shape`. Floating, of the dtype of `grad`."""
     window = Window(size=size, stride=stride or size, edge=edge)
     gradient, target = plane_of(grad), make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
     kernels.average_backward(
@@ -129,7 +132,7 @@ def average_pool_backward(
 
 
 def global_average_pool(x: FloatArray) -> FloatArray:
-    """Mean over height and width: (N, H, W, C) to (N, C)."""
+    """Mean over height and width: (N, H, W, C) to (N, C). Of the floating dtype of x."""
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
     source, target = plane_of(x), _empty_like(x, (1, 1))
@@ -138,7 +141,10 @@ def global_average_pool(x: FloatArray) -> FloatArray:
 
 
 def global_average_pool_backward(shape: tuple[int, ...], grad: FloatArray) -> FloatArray:
-    """Gradient of `global_average_pool` for an input of `shape` (N, H, W, C)."""
+    """Gradient of `global_average_pool` for an input of `shape` (N, H, W, C).
+
+    Floating, of the dtype of `grad`, which has shape (N, C).
+    """
     gradient = plane_of(grad[:, None, None])
     target = make_plane(shape[0], (shape[1], shape[2], shape[3]), NO_HALO, grad.dtype)
     kernels.spread_mean(gradient.flat, target.flat, target.frame, shape[3], 0, shape[0])

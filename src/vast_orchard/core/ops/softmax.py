@@ -9,7 +9,10 @@ __all__ = ["soft_targets", "softmax", "softmax_cross_entropy"]
 
 
 def softmax(logits: FloatArray) -> FloatArray:
-    """Probabilities of shape (N, K) from logits of shape (N, K); the row maximum is taken off first."""
+    """Probabilities of shape (N, K) from logits of shape (N, K); the row maximum is taken off first.
+
+    Of the floating dtype of the logits.
+    """
     check_rank("logits", logits, 2, "(N, K)")
     powers = np.exp(logits - logits.max(axis=1, keepdims=True))
     return powers / powers.sum(axis=1, keepdims=True)
@@ -39,6 +42,8 @@ def softmax_cross_entropy(
     logits: FloatArray, targets: FloatArray, weights: FloatArray | None = None
 ) -> tuple[FloatArray, FloatArray]:
     """Cross-entropy of each row, in nats, and the gradient of their mean.
+
+    All floating; answers are of the dtype of the logits.
 
     Parameters
     ----------

@@ -61,6 +61,8 @@ def forward_halo(window: tuple[Window, Window], size: tuple[int, int]) -> Halo:
 def phase_of(axis: Window, length: int, phase: int) -> tuple[Array, Array, Array]:
     """Of every `stride`-th place of an axis from `phase` on: the kernel's values that reach them, and from where.
 
+    Each of shape (n,), int64.
+
     A place y is reached by value r from window (y + pad − r · dilation) / stride, where that is whole. Values are
     returned in the order of rising windows.
     """

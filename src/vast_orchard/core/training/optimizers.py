@@ -22,10 +22,13 @@ class Optimizer(Protocol):
         """Move every parameter once."""
 
     def state(self) -> dict[str, Array]:
-        """Copies of the rule's memory, by name."""
+        """Copies of the rule's memory, by name.
+
+        Each of its parameter's shape and floating dtype, besides the number of steps, int64 of shape (1,).
+        """
 
     def load(self, state: Mapping[str, Array]) -> None:
-        """Take over what `state` returned."""
+        """Take over what `state` returned. Of the shapes and dtypes of `state`: those of the parameters, floating."""
 
 
 class _Memory:
