@@ -24,7 +24,7 @@ _COUNT, _SEED = int(os.environ.get("FUZZ_REQUESTS", "1200")), int(os.environ.get
 # Above this a request counts as one that hangs, also on a machine that does other things.
 _LIMIT_S = float(os.environ.get("FUZZ_LIMIT_S", "30"))
 _SETTINGS = settings(
-    max_examples=10,
+    max_examples=int(os.environ.get("FUZZ_EXAMPLES", "10")),
     deadline=None,
     database=None,
     derandomize=True,

@@ -24,14 +24,6 @@ def _jpeg(image: Image.Image) -> bytes:
     return encoded(image.rotate(2, Image.Resampling.BILINEAR, fillcolor=image.getpixel((1, 1))), "JPEG", quality=75)
 
 
-@pytest.fixture(scope="module")
-def running(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "copies")
-    app.wait_ready()
-    yield app
-    app.stop()
-
-
 @pytest.fixture
 def screen(running: Running, request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Screen]:
     """Three pairs of copies, one of them under two labels, among six pictures that have none."""

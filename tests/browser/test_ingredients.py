@@ -18,14 +18,6 @@ pytestmark = pytest.mark.browser
 
 
 @pytest.fixture(scope="module")
-def running(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "ingredients")
-    app.wait_ready()
-    yield app
-    app.stop()
-
-
-@pytest.fixture(scope="module")
 def archive() -> bytes:
     """Two classes of twenty pictures in series of four; ten of them once more in another format."""
     members = {}

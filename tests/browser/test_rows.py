@@ -25,14 +25,6 @@ _EACH = 6
 _UNLABELLED = 10
 
 
-@pytest.fixture(scope="module")
-def running(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "rows")
-    app.wait_ready()
-    yield app
-    app.stop()
-
-
 @pytest.fixture
 def project(running: Running, request: pytest.FixtureRequest) -> int:
     """Three classes of six pictures and ten unlabelled ones, in a project of the test's own."""

@@ -17,14 +17,6 @@ _FIELDS = "[data-testid=run-sheet] input[inputmode=decimal]"
 _ROWS = "table[aria-label=Ledger] tbody tr"
 
 
-@pytest.fixture(scope="module")
-def running(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "runs")
-    app.wait_ready()
-    yield app
-    app.stop()
-
-
 @pytest.fixture
 def screen(running: Running, request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Screen]:
     members = {

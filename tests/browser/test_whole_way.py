@@ -21,7 +21,7 @@ pytestmark = pytest.mark.browser
 
 @pytest.fixture(scope="module")
 def running(open_folder: Path) -> Iterator[Running]:
-    app = Running(open_folder / "browsed")
+    app = Running(open_folder / "whole-way")
     app.wait_ready()
     yield app
     app.stop()

@@ -52,9 +52,6 @@ export function RunSheet({
   training,
 }: Props) {
   const { preprocessing, variation, settings } = recipe;
-  const channels = preprocessing.colour === "rgb" ? 3 : 1;
-  const networks = useNetworks(project.id, preprocessing.size, channels);
-  const network = networks.data?.find((entry) => entry.name === recipe.network);
   const counts = setTotals(split);
   const labelled = classes.reduce((sum, entry) => sum + entry.count, 0);
   const shown = split ? counts.training : Math.round(labelled * 0.7);
@@ -63,20 +60,7 @@ export function RunSheet({
   return (
     <div className="flex h-full flex-col" data-testid="run-sheet">
       <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-2">
-        <Part
-          title="Pictures"
-          words={
-            split
-              ? `split ${split.number}: ${counts.training} / ${counts.validation} / ${counts.test}`
-              : "divided when you train"
-          }
-          picture={<SetBar counts={counts} height={10} />}
-        >
-          <p className="mb-2 text-sm text-quiet">
-            Training / validation / test. Unlabelled pictures are left out.
-          </p>
-          <Button onClick={onDivide}>{split ? "Open the split" : "Divide"}</Button>
-        </Part>
+        <PicturesPart split={split} counts={counts} onDivide={onDivide} />
         <Ingredient
           title="Preprocessing"
           words={preprocessingWords(preprocessing)}
@@ -90,34 +74,7 @@ export function RunSheet({
             project.pictures > 0 && <Preview projectId={project.id} recipe={recipe} split={split?.id} />
           }
         />
-        <Part
-          title="Network"
-          words={network ? `${network.name}, ${plural(network.parameters, "parameter")}` : recipe.network}
-          picture={network && <Stack network={network} size={preprocessing.size} />}
-        >
-          <div className="flex flex-col gap-1">
-            {networks.data?.map((entry) => (
-              <label key={entry.name} className="flex cursor-pointer items-baseline gap-2">
-                <input
-                  type="radio"
-                  name="network"
-                  checked={entry.name === recipe.network}
-                  onChange={() => onRecipe({ ...recipe, network: entry.name })}
-                  className="accent-choice"
-                />
-                <span>
-                  {entry.name}
-                  <span className="block text-sm text-quiet">{networkWords(entry)}</span>
-                </span>
-              </label>
-            ))}
-          </div>
-          <p className="mt-1 text-sm text-quiet">
-            The last layer follows the{" "}
-            {plural(classes.filter((entry) => entry.count).length, "class", "classes")}. Multiply-adds are for
-            one picture; a training step takes about three times as many.
-          </p>
-        </Part>
+        <NetworkPart project={project} classes={classes} recipe={recipe} onRecipe={onRecipe} />
         <Part title="Schedule" words={scheduleWords(settings)}>
           {shownSettings(table, "schedule", settings).map((setting) => (
             <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
@@ -151,6 +108,66 @@ export function RunSheet({
         </p>
       </div>
     </div>
+  );
+}
+
+function PicturesPart(props: {
+  split: Split | undefined;
+  counts: ReturnType<typeof setTotals>;
+  onDivide: () => void;
+}) {
+  const { split, counts } = props;
+  return (
+    <Part
+      title="Pictures"
+      words={
+        split
+          ? `split ${split.number}: ${counts.training} / ${counts.validation} / ${counts.test}`
+          : "divided when you train"
+      }
+      picture={<SetBar counts={counts} height={10} />}
+    >
+      <p className="mb-2 text-sm text-quiet">
+        Training / validation / test. Unlabelled pictures are left out.
+      </p>
+      <Button onClick={props.onDivide}>{split ? "Open the split" : "Divide"}</Button>
+    </Part>
+  );
+}
+
+function NetworkPart(props: Pick<Props, "project" | "classes" | "recipe" | "onRecipe">) {
+  const { project, classes, recipe, onRecipe } = props;
+  const { size, colour } = recipe.preprocessing;
+  const networks = useNetworks(project.id, size, colour === "rgb" ? 3 : 1);
+  const network = networks.data?.find((entry) => entry.name === recipe.network);
+  return (
+    <Part
+      title="Network"
+      words={network ? `${network.name}, ${plural(network.parameters, "parameter")}` : recipe.network}
+      picture={network && <Stack network={network} size={size} />}
+    >
+      <div className="flex flex-col gap-1">
+        {networks.data?.map((entry) => (
+          <label key={entry.name} className="flex cursor-pointer items-baseline gap-2">
+            <input
+              type="radio"
+              name="network"
+              checked={entry.name === recipe.network}
+              onChange={() => onRecipe({ ...recipe, network: entry.name })}
+              className="accent-choice"
+            />
+            <span>
+              {entry.name}
+              <span className="block text-sm text-quiet">{networkWords(entry)}</span>
+            </span>
+          </label>
+        ))}
+      </div>
+      <p className="mt-1 text-sm text-quiet">
+        The last layer follows the {plural(classes.filter((entry) => entry.count).length, "class", "classes")}
+        . Multiply-adds are for one picture; a training step takes about three times as many.
+      </p>
+    </Part>
   );
 }
 
