@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
-import numpy as np
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
@@ -27,10 +26,10 @@ from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import TrainingSettings, doubts
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
-from vast_orchard.formats.collection import Collection, collect, identity_number
+from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
 from vast_orchard.formats.members import Source
-from vast_orchard.formats.model_file import Model, write_model
+from vast_orchard.formats.model_file import Model, trained_model, write_model
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
 from vast_orchard.settings import read_settings
@@ -68,14 +67,14 @@ def _divide(collection: Collection, seed: int) -> _Divided:
     for place, set_name in zip(labelled, chosen, strict=True):
         if set_name:
             places[set_name].append(place)
-    index = {name: number for number, name in enumerate(classes)}
     sets = {}
     for set_name, members in places.items():
         pictures = [collection.pictures[place] for place in members]
-        sets[set_name] = Examples(
-            pixels=collection.pixels[members],
-            labels=np.array([index[str(picture.class_name)] for picture in pictures], np.int64),
-            identities=np.array([identity_number(picture.sha256) for picture in pictures], np.uint64),
+        sets[set_name] = labelled_examples(
+            collection.pixels[members],
+            [picture.sha256 for picture in pictures],
+            [picture.class_name for picture in pictures],
+            classes,
         )
     return _Divided(classes=classes, sets=sets, places=places)
 
@@ -193,13 +192,7 @@ def train(
         )  # fmt: skip
         state = _run(running, settings.epochs, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
         train_s = time.monotonic() - started
-        model = Model(
-            description=running.network.description,
-            weights=state.kept,
-            classes=divided.classes,
-            preprocessing=recipe.preprocessing,
-            statistics=running.statistics,
-        )
+        model = trained_model(running, state, divided.classes)
         judged = {name: _scores(model, sets[name], team) for name in (SetName.VALIDATION, SetName.TEST)}
         with words.status("Proving the export in a fresh process"):
             path, proof = _export(source, collection, divided, model, out)

@@ -1,7 +1,7 @@
 """A source read whole: pictures by content, with class and set, for work without a store."""
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
@@ -9,13 +9,14 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.training.values import Examples
 from vast_orchard.errors import ArchiveError, OrchardError
 from vast_orchard.formats.folder_tree import SkippedFile, read_folders
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS, network_pixels
 from vast_orchard.types import SetName
 
-__all__ = ["CollectedPicture", "Collection", "check_some", "collect", "identity_number"]
+__all__ = ["CollectedPicture", "Collection", "check_some", "collect", "identity_number", "labelled_examples"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,6 +43,29 @@ class Collection:
 def identity_number(sha256: str) -> int:
     """The first 64 bits of the content's hash: a picture's identity in the core."""
     return int(sha256[:16], 16)
+
+
+def labelled_examples(
+    pixels: Array, sha256s: Sequence[str], labels: Sequence[Hashable], classes: Sequence[Hashable]
+) -> Examples:
+    """Pictures as a training takes them.
+
+    Parameters
+    ----------
+    pixels : ndarray, shape (N, size, size, channels), uint8
+    sha256s : sequence of str
+        Of the N contents.
+    labels : sequence
+        Of the N pictures, each one of `classes`.
+    classes : sequence
+        Names or ids, in the order of the network's outputs.
+    """
+    index = {name: place for place, name in enumerate(classes)}
+    return Examples(
+        pixels=pixels,
+        labels=np.array([index[label] for label in labels], np.int64),
+        identities=np.array([identity_number(sha256) for sha256 in sha256s], np.uint64),
+    )
 
 
 def check_some(found: int, names: int, examples: list[str]) -> None:

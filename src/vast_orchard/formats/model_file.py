@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 
 import numpy as np
@@ -18,11 +18,13 @@ from vast_orchard.core.network.network import Network
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.loop import predict
+from vast_orchard.core.training.values import TrainingState
 from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
-__all__ = ["Model", "read_model", "weights_digest", "write_model"]
+__all__ = ["Model", "read_model", "trained_model", "weights_digest", "write_model"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,6 +54,26 @@ class Model:
             for view in views_of(pixels, self.preprocessing.views)
         ]
         return answers[0] if len(answers) == 1 else np.mean(answers, axis=0)
+
+
+def trained_model(training: Training, state: TrainingState, classes: Iterable[str]) -> Model:
+    """What a training has kept by a state of it.
+
+    Parameters
+    ----------
+    training : Training
+    state : TrainingState
+        At least one epoch of it has kept something.
+    classes : iterable of str
+        Names in the order of the network's outputs.
+    """
+    return Model(
+        description=training.network.description,
+        weights=state.kept,
+        classes=tuple(classes),
+        preprocessing=training.recipe.preprocessing,
+        statistics=training.statistics,
+    )
 
 
 def weights_digest(weights: Mapping[str, Array]) -> str:

@@ -37,7 +37,7 @@ def create_run(
     preprocessing_id: int | None = None,
     group_id: int | None = None,
 ) -> RunValue:
-    """A new run with a snapshot of its pictures and classes; its recipe is completed by `set_recipe`.
+    """A new run with a snapshot of its pictures and classes; `set_parameters` completes its recipe.
 
     Raises
     ------

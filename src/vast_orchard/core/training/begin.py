@@ -20,6 +20,7 @@ __all__ = ["Training", "begin"]
 class Training:
     """A training ready to run: iterate `results` to let it happen."""
 
+    recipe: Recipe  # its network closed
     network: Network
     statistics: ChannelStatistics  # of the training pictures only
     results: Iterator[StepResult | EpochResult]
@@ -57,7 +58,8 @@ def begin(
     MemoryShortError
         The training would need more than `memory_bytes`.
     """
-    description = resolved_recipe(recipe, classes).network
+    recipe = resolved_recipe(recipe, classes)
+    description = recipe.network
     plan(description, classes)
     check_colour(recipe.variation, recipe.preprocessing.channels)
     if memory_bytes is not None:
@@ -66,4 +68,4 @@ def begin(
     network = Network(description, recipe.settings.seed, team=team)
     statistics = scale_statistics(training.pixels, recipe.preprocessing.scale)
     results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team)
-    return Training(network=network, statistics=statistics, results=results)
+    return Training(recipe=recipe, network=network, statistics=statistics, results=results)

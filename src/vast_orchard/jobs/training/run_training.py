@@ -6,15 +6,13 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 import time
 from typing import Any
 
-import numpy as np
-
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import InputError, NonFiniteError, OrchardError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
-from vast_orchard.formats.collection import identity_number
-from vast_orchard.formats.model_file import Model, weights_digest, write_model
+from vast_orchard.formats.collection import labelled_examples
+from vast_orchard.formats.model_file import trained_model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
 from vast_orchard.jobs.training.judging import judge_model
@@ -72,17 +70,16 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
         with context.database.session() as session:
             end_run(session, run.id, RunEnding.FAILED, _words(error))
         raise
-    _Recorder(context, run, recipe, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
+    _Recorder(context, run, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
 
 
 def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: SetName, progress: Progress) -> Examples:
     with context.database.session() as session:
         members = snapshot_pictures(session, run.snapshot_id, set_name.value)
-    index = {entry["id"]: place for place, entry in enumerate(run.classes)}
-    return Examples(
-        pixels=run_pixels(context, [picture.sha256 for picture in members], recipe.preprocessing, progress),
-        labels=np.array([index[picture.class_id] for picture in members], np.int64),
-        identities=np.array([identity_number(picture.sha256) for picture in members], np.uint64),
+    sha256s = [picture.sha256 for picture in members]
+    pixels = run_pixels(context, sha256s, recipe.preprocessing, progress)
+    return labelled_examples(
+        pixels, sha256s, [picture.class_id for picture in members], [entry["id"] for entry in run.classes]
     )
 
 
@@ -106,20 +103,19 @@ class _Recorder:
         self,
         context: WorkContext,
         run: RunValue,
-        recipe: Recipe,
         training: Training,
         state: TrainingState | None,
         progress: Progress,
     ) -> None:
-        self._context, self._run, self._recipe = context, run, recipe
+        self._context, self._run = context, run
         self._training, self._progress = training, progress
         self._epoch = state.epoch if state else 0
         self._began = time.monotonic() - (run.train_s or 0.0)
 
     def run_to_end(self, pictures: int) -> None:
         """Consume the loop; whatever ends it, the run says why."""
-        epochs = self._recipe.settings.epochs
-        steps = -(-pictures // self._recipe.settings.batch_size)
+        settings = self._training.recipe.settings
+        epochs, steps = settings.epochs, -(-pictures // settings.batch_size)
         try:
             self._progress.stage("Training", epochs * steps, self._epoch * steps)
             for result in self._training.results:
@@ -139,10 +135,11 @@ class _Recorder:
     def _store_epoch(self, result: EpochResult) -> None:
         state, number, store = result.state, result.metrics.number, self._context.store
         self._epoch, run_id = number, self._run.id
+        names = [entry["name"] for entry in self._run.classes]
         place = f"runs/{run_id}/{{}}-{number:05d}.safetensors".format
         store.write(place("last"), write_checkpoint(state))
         if result.kept:
-            store.write(place("kept"), write_model(self._model(state)))
+            store.write(place("kept"), write_model(trained_model(self._training, state, names)))
         store.settle()
         with self._context.database.session() as session:
             # The lease is asked for in the same transaction: a worker that lost it must not move the pointers.
@@ -156,15 +153,6 @@ class _Recorder:
         for path in replaced:
             if path:
                 store.remove(path)
-
-    def _model(self, state: TrainingState) -> Model:
-        return Model(
-            description=self._training.network.description,
-            weights=state.kept,
-            classes=tuple(entry["name"] for entry in self._run.classes),
-            preprocessing=self._recipe.preprocessing,
-            statistics=self._training.statistics,
-        )
 
     def _end(self, by: RunEnding, facts: dict[str, Any] | None = None) -> None:
         with self._context.database.session() as session:
