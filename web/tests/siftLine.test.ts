@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { classColour, colourPlace } from "../src/domain/classColour";
-import { asksAboutRun, orderedByLikeness } from "../src/domain/siftLine";
+import { asksAboutRun, completed, orderedByLikeness } from "../src/domain/siftLine";
 
 describe("ordering by likeness", () => {
   it("puts its order in place of others, and leaves quoted text alone", () => {
@@ -24,6 +24,19 @@ describe("asking about a run", () => {
     "does not %s",
     (sift) => expect(asksAboutRun(sift)).toBe(false),
   );
+});
+
+describe("writing a completion in", () => {
+  const entry = (text: string, start: number) => ({ text, start, words: "", count: null });
+  it("replaces what was begun, and leaves what stands behind the cursor", () => {
+    expect(completed("class:pl wrong", 8, entry("plate", 6))).toEqual({
+      text: "class:plate wrong",
+      cursor: 12,
+    });
+  });
+  it("goes on at once where a value is still to come", () => {
+    expect(completed("wrong cl", 8, entry("class:", 6))).toEqual({ text: "wrong class:", cursor: 12 });
+  });
 });
 
 describe("the colour of a class", () => {

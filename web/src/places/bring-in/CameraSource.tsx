@@ -1,5 +1,5 @@
 /** Shots from the computer's camera, by a key or at an interval; they go the way of every other source. */
-import { useCallback, useEffect, useRef, useState } from "react";
+import { type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { usePlace } from "../../app/context";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -17,20 +17,20 @@ function shotPath(className: string, number: number): string {
   return `camera/${folder || "unlabelled"}/${name}`;
 }
 
-export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files: ChosenFile[]) => void }) {
-  const { classes } = usePlace();
-  const video = useRef<HTMLVideoElement>(null);
-  const [wrong, setWrong] = useState<string>();
-  const [ready, setReady] = useState(false);
-  const [shots, setShots] = useState<readonly Shot[]>([]);
-  const [className, setClassName] = useState("");
-  const [seconds, setSeconds] = useState(2);
-  const [running, setRunning] = useState(false);
-  const taken = useRef(0);
-  // What the timer, which outlives a drawing, is to use.
-  const label = useRef(className);
-  label.current = className;
+function cameraWords(error: unknown): string {
+  const name = error instanceof DOMException ? error.name : "";
+  if (name === "NotAllowedError") {
+    return "The browser may not use the camera. Allow it in the browser's settings for this page, then open the camera again.";
+  }
+  if (name === "NotFoundError") {
+    return "This computer has no camera. Connect one, then open the camera again.";
+  }
+  return `The camera cannot be opened (${String(error)}). Close other programs that use it, then try again.`;
+}
 
+/** Shows the camera in `video`; what went wrong, if it cannot. */
+function useCamera(video: RefObject<HTMLVideoElement | null>): string | undefined {
+  const [wrong, setWrong] = useState<string>();
   useEffect(() => {
     let stream: MediaStream | undefined;
     let gone = false;
@@ -40,14 +40,7 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
         if (gone) for (const track of stream.getTracks()) track.stop();
         else if (video.current) video.current.srcObject = stream;
       } catch (error) {
-        const name = error instanceof DOMException ? error.name : "";
-        setWrong(
-          name === "NotAllowedError"
-            ? "The browser may not use the camera. Allow it in the browser's settings for this page, then open the camera again."
-            : name === "NotFoundError"
-              ? "This computer has no camera. Connect one, then open the camera again."
-              : `The camera cannot be opened (${String(error)}). Close other programs that use it, then try again.`,
-        );
+        setWrong(cameraWords(error));
       }
     };
     void open();
@@ -55,8 +48,17 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
       gone = true;
       for (const track of stream?.getTracks() ?? []) track.stop();
     };
-  }, []);
+  }, [video]);
+  return wrong;
+}
 
+/** Shots of what `video` shows, into the folder of a class. */
+function useShots(video: RefObject<HTMLVideoElement | null>, className: string) {
+  const [shots, setShots] = useState<readonly Shot[]>([]);
+  const taken = useRef(0);
+  // What the timer, which outlives a drawing, is to use.
+  const label = useRef(className);
+  label.current = className;
   const shoot = useCallback(() => {
     const element = video.current;
     if (!element?.videoWidth) return;
@@ -70,8 +72,13 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
       "image/jpeg",
       0.95,
     );
-  }, []);
+  }, [video]);
+  const throwAway = (shot: Shot) => setShots((now) => now.filter((entry) => entry !== shot));
+  return { shots, shoot, throwAway };
+}
 
+/** Every so many seconds while it runs, and by the space bar. */
+function useTriggers(shoot: () => void, running: boolean, seconds: number): void {
   useEffect(() => {
     if (!running) return;
     const timer = window.setInterval(shoot, seconds * 1000);
@@ -89,6 +96,17 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [shoot]);
+}
+
+export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files: ChosenFile[]) => void }) {
+  const video = useRef<HTMLVideoElement>(null);
+  const [ready, setReady] = useState(false);
+  const [className, setClassName] = useState("");
+  const [seconds, setSeconds] = useState(2);
+  const [running, setRunning] = useState(false);
+  const wrong = useCamera(video);
+  const { shots, shoot, throwAway } = useShots(video, className);
+  useTriggers(shoot, running, seconds);
 
   if (wrong) {
     return (
@@ -99,67 +117,18 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
   }
   return (
     <div className="grid grid-cols-[400px_1fr] gap-4 border-b border-hairline py-3">
-      <div>
-        <video
-          ref={video}
-          autoPlay
-          muted
-          playsInline
-          aria-label="What the camera sees"
-          className="h-[300px] w-[400px] bg-sunken object-contain"
-          onLoadedData={() => setReady(true)}
-        />
-        {!ready && (
-          <p className="text-quiet">Waiting for the camera; the browser may ask whether it is allowed.</p>
-        )}
-      </div>
+      <Viewfinder video={video} ready={ready} onReady={() => setReady(true)} />
       <div className="flex min-w-0 flex-col gap-2">
-        <label className="flex items-center gap-2">
-          <span className="w-24">Class</span>
-          <input
-            list="camera-classes"
-            value={className}
-            placeholder="none"
-            onChange={(event) => setClassName(event.target.value)}
-            className="rounded-control w-52 border border-edge bg-surface px-2 py-1"
-          />
-          <datalist id="camera-classes">
-            {classes.map((entry) => (
-              <option key={entry.id} value={entry.name} />
-            ))}
-          </datalist>
-        </label>
-        <div className="flex items-center gap-2">
-          <Button disabled={!ready} onClick={shoot}>
-            Take a shot <kbd className="font-mono text-xs text-quiet">Space</kbd>
-          </Button>
-          <Button disabled={!ready} onClick={() => setRunning(!running)}>
-            {running ? "Stop the timer" : "Start the timer"}
-          </Button>
-        </div>
-        <div className="w-64">
-          <NumberField
-            label="Seconds between shots"
-            help="of the timer; 1 to 3600"
-            value={seconds}
-            min={1}
-            max={3600}
-            onChange={setSeconds}
-          />
-        </div>
-        <div className="flex min-h-14 flex-wrap content-start gap-1 overflow-y-auto" data-testid="shots">
-          {shots.slice(-40).map((shot) => (
-            <button
-              key={shot.url}
-              type="button"
-              title={`${shot.path}: click to throw it away`}
-              className="cursor-pointer"
-              onClick={() => setShots((now) => now.filter((entry) => entry !== shot))}
-            >
-              <img src={shot.url} alt={shot.path} className="h-12 w-16 object-cover" />
-            </button>
-          ))}
-        </div>
+        <ClassField value={className} onChange={setClassName} />
+        <Triggers
+          ready={ready}
+          running={running}
+          seconds={seconds}
+          onShoot={shoot}
+          onRunning={setRunning}
+          onSeconds={setSeconds}
+        />
+        <ShotStrip shots={shots} onThrowAway={throwAway} />
         <div>
           <Button
             kind="main"
@@ -173,6 +142,104 @@ export function CameraSource({ busy, onShots }: { busy: boolean; onShots: (files
           </Button>
         </div>
       </div>
+    </div>
+  );
+}
+
+interface ViewfinderProps {
+  video: RefObject<HTMLVideoElement | null>;
+  ready: boolean;
+  onReady: () => void;
+}
+
+function Viewfinder({ video, ready, onReady }: ViewfinderProps) {
+  return (
+    <div>
+      <video
+        ref={video}
+        autoPlay
+        muted
+        playsInline
+        aria-label="What the camera sees"
+        className="h-[300px] w-[400px] bg-sunken object-contain"
+        onLoadedData={onReady}
+      />
+      {!ready && (
+        <p className="text-quiet">Waiting for the camera; the browser may ask whether it is allowed.</p>
+      )}
+    </div>
+  );
+}
+
+function ClassField({ value, onChange }: { value: string; onChange: (name: string) => void }) {
+  const { classes } = usePlace();
+  return (
+    <label className="flex items-center gap-2">
+      <span className="w-24">Class</span>
+      <input
+        list="camera-classes"
+        value={value}
+        placeholder="none"
+        onChange={(event) => onChange(event.target.value)}
+        className="rounded-control w-52 border border-edge bg-surface px-2 py-1"
+      />
+      <datalist id="camera-classes">
+        {classes.map((entry) => (
+          <option key={entry.id} value={entry.name} />
+        ))}
+      </datalist>
+    </label>
+  );
+}
+
+interface TriggersProps {
+  ready: boolean;
+  running: boolean;
+  seconds: number;
+  onShoot: () => void;
+  onRunning: (running: boolean) => void;
+  onSeconds: (seconds: number) => void;
+}
+
+function Triggers({ ready, running, seconds, ...props }: TriggersProps) {
+  return (
+    <>
+      <div className="flex items-center gap-2">
+        <Button disabled={!ready} onClick={props.onShoot}>
+          Take a shot <kbd className="font-mono text-xs text-quiet">Space</kbd>
+        </Button>
+        <Button disabled={!ready} onClick={() => props.onRunning(!running)}>
+          {running ? "Stop the timer" : "Start the timer"}
+        </Button>
+      </div>
+      <div className="w-64">
+        <NumberField
+          label="Seconds between shots"
+          help="of the timer; 1 to 3600"
+          value={seconds}
+          min={1}
+          max={3600}
+          onChange={props.onSeconds}
+        />
+      </div>
+    </>
+  );
+}
+
+function ShotStrip({ shots, onThrowAway }: { shots: readonly Shot[]; onThrowAway: (shot: Shot) => void }) {
+  return (
+    <div className="flex min-h-14 flex-wrap content-start gap-1 overflow-y-auto" data-testid="shots">
+      {shots.slice(-40).map((shot) => (
+        <button
+          key={shot.url}
+          type="button"
+          title={`${shot.path}: click to throw it away`}
+          className="cursor-pointer"
+          onClick={() => onThrowAway(shot)}
+        >
+          <img src={shot.url} alt={shot.path} className="h-12 w-16 object-cover" />
+        </button>
+      ))}
     </div>
   );
 }

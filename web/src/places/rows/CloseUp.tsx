@@ -1,7 +1,7 @@
 /** One picture enlarged with its facts, laid over the field, which stays visible around it. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
-import type { ClassOf } from "../../api/client";
+import type { ClassOf, PictureDetail } from "../../api/client";
 import { usePictureDetail } from "../../api/queries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
@@ -49,7 +49,7 @@ export function CloseUp({
     } else if (event.key !== "Escape") onKey(event);
   };
   const failure = failureOf(detail);
-  if (failure || !picture) {
+  if (failure || !detail.data || !picture) {
     return (
       <Sheet title="Close-up" open onClose={onClose}>
         {failure ? (
@@ -60,90 +60,126 @@ export function CloseUp({
       </Sheet>
     );
   }
-  const entry = classes.find((item) => item.id === picture.class_id);
   // Small pictures are enlarged by whole steps, so that their pixels stay square.
   const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
   return (
     <Dialog open onClose={onClose} onKeyDown={onKeyDown} className="relative z-40 outline-none">
       <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
         <DialogPanel className="shadow-float pointer-events-auto flex border border-hairline bg-surface">
-          <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
-            <img
-              src={`/api/originals/${picture.sha256}`}
-              alt={picture.name}
-              style={{
-                width: Math.min(500, picture.width * scale),
-                maxHeight: 500,
-                objectFit: "contain",
-                imageRendering: scale > 1 ? "pixelated" : "auto",
-              }}
-            />
-          </div>
-          <div className="flex h-[520px] w-[270px] flex-col p-4">
-            <DialogTitle className="flex items-center gap-2 text-lg font-semibold">
-              {entry && <ClassSign place={colourPlace(entry)} sign={entry.sign} />}
-              {entry?.name ?? "unlabelled"}
-            </DialogTitle>
-            <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
-            <dl className="grid grid-cols-[64px_1fr] gap-y-0.5 text-sm">
-              <dt className="text-quiet">set</dt>
-              <dd>{picture.set_name ?? "none"}</dd>
-              <dt className="text-quiet">size</dt>
-              <dd>
-                {picture.width} × {picture.height}, shown ×{scale}
-              </dd>
-              {detail.data && (
-                <>
-                  <dt className="text-quiet">file</dt>
-                  <dd>
-                    {detail.data.format}, {detail.data.mode}, {bytes(detail.data.size_bytes)}
-                  </dd>
-                </>
-              )}
-            </dl>
-            {picture.excluded && <p className="mt-2 text-sm">Excluded: left out of dividing and training.</p>}
-            {picture.unsure && <p className="mt-2 text-sm">Marked unsure.</p>}
-            {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
-            <p className="mt-2">
-              <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={onLike}>
-                Most alike first
-              </Button>
-            </p>
-            <NoteField key={picture.id} note={picture.note} onNote={onNote} />
-            <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
-              {detail.data && (
-                <>
-                  <h3 className="font-semibold">Came in {plural(detail.data.appearances.length, "time")}</h3>
-                  <ul className="mb-3">
-                    {detail.data.appearances.map((seen) => (
-                      <li key={seen.path} className="wrap-anywhere text-quiet">
-                        {seen.path}
-                        {seen.class_name ? ` as ${seen.class_name}` : ""}
-                      </li>
-                    ))}
-                  </ul>
-                  {detail.data.history.length > 0 && <h3 className="font-semibold">History</h3>}
-                  <ul>
-                    {detail.data.history.map((line) => (
-                      <li key={line} className="text-quiet">
-                        {line}
-                      </li>
-                    ))}
-                  </ul>
-                </>
-              )}
-            </div>
-            <div className="mt-2 flex justify-between">
-              <Button onClick={() => onStep(-1)}>← Previous</Button>
-              <Button onClick={() => onStep(1)}>Next →</Button>
-              <Button kind="bare" onClick={onClose}>
-                Close
-              </Button>
-            </div>
-          </div>
+          <Enlarged picture={picture} scale={scale} />
+          <Side
+            detail={detail.data}
+            entry={classes.find((item) => item.id === picture.class_id)}
+            scale={scale}
+            onClose={onClose}
+            onStep={onStep}
+            onNote={onNote}
+            onLike={onLike}
+          />
         </DialogPanel>
       </div>
     </Dialog>
+  );
+}
+
+/** The picture; small ones keep their pixels square. */
+function Enlarged({ picture, scale }: { picture: PictureDetail["picture"]; scale: number }) {
+  return (
+    <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
+      <img
+        src={`/api/originals/${picture.sha256}`}
+        alt={picture.name}
+        style={{
+          width: Math.min(500, picture.width * scale),
+          maxHeight: 500,
+          objectFit: "contain",
+          imageRendering: scale > 1 ? "pixelated" : "auto",
+        }}
+      />
+    </div>
+  );
+}
+
+interface SideProps extends Pick<Props, "onClose" | "onStep" | "onNote" | "onLike"> {
+  detail: PictureDetail;
+  entry: ClassOf | undefined;
+  scale: number;
+}
+
+/** What is known of the picture, and where to go from it. */
+function Side({ detail, entry, scale, ...props }: SideProps) {
+  const picture = detail.picture;
+  return (
+    <div className="flex h-[520px] w-[270px] flex-col p-4">
+      <DialogTitle className="flex items-center gap-2 text-lg font-semibold">
+        {entry && <ClassSign place={colourPlace(entry)} sign={entry.sign} />}
+        {entry?.name ?? "unlabelled"}
+      </DialogTitle>
+      <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
+      <Facts detail={detail} scale={scale} />
+      <p className="mt-2">
+        <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={props.onLike}>
+          Most alike first
+        </Button>
+      </p>
+      <NoteField key={picture.id} note={picture.note} onNote={props.onNote} />
+      <Story detail={detail} />
+      <div className="mt-2 flex justify-between">
+        <Button onClick={() => props.onStep(-1)}>← Previous</Button>
+        <Button onClick={() => props.onStep(1)}>Next →</Button>
+        <Button kind="bare" onClick={props.onClose}>
+          Close
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+function Facts({ detail, scale }: { detail: PictureDetail; scale: number }) {
+  const picture = detail.picture;
+  return (
+    <>
+      <dl className="grid grid-cols-[64px_1fr] gap-y-0.5 text-sm">
+        <dt className="text-quiet">set</dt>
+        <dd>{picture.set_name ?? "none"}</dd>
+        <dt className="text-quiet">size</dt>
+        <dd>
+          {picture.width} × {picture.height}, shown ×{scale}
+        </dd>
+        <dt className="text-quiet">file</dt>
+        <dd>
+          {detail.format}, {detail.mode}, {bytes(detail.size_bytes)}
+        </dd>
+      </dl>
+      {picture.excluded && <p className="mt-2 text-sm">Excluded: left out of dividing and training.</p>}
+      {picture.unsure && <p className="mt-2 text-sm">Marked unsure.</p>}
+      {picture.two_labels && <p className="mt-2 text-sm text-wrong">It came in under two labels.</p>}
+    </>
+  );
+}
+
+/** Where it came from, and what was done to it. */
+function Story({ detail }: { detail: PictureDetail }) {
+  return (
+    <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
+      <h3 className="font-semibold">Came in {plural(detail.appearances.length, "time")}</h3>
+      <ul className="mb-3">
+        {detail.appearances.map((seen) => (
+          <li key={seen.path} className="wrap-anywhere text-quiet">
+            {seen.path}
+            {seen.class_name ? ` as ${seen.class_name}` : ""}
+          </li>
+        ))}
+      </ul>
+      {detail.history.length > 0 && <h3 className="font-semibold">History</h3>}
+      <ul>
+        {detail.history.map((line) => (
+          <li key={line} className="text-quiet">
+            {line}
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

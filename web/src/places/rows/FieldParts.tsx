@@ -1,0 +1,144 @@
+/** What stands in the picture field besides the pictures, which are painted: cells for the keyboard, heads, what a pointer does. */
+import type { ClassOf } from "../../api/client";
+import {
+  type FieldLayout,
+  type FieldRow,
+  FOOT_HEIGHT,
+  HEAD_WIDTH,
+  LINE_INSET,
+  type FieldLine as Line,
+  type TileSize,
+} from "../../domain/field";
+import { EXCLUDED, type FieldIndex, UNSURE } from "../../domain/fieldIndex";
+import type { Point, Press } from "../../domain/press";
+import type { Selection } from "../../domain/selection";
+import { setWords } from "../../domain/words";
+import { RowHead, type RowHeadActions } from "./RowHead";
+
+export interface CellsProps {
+  index: FieldIndex;
+  classes: ReadonlyMap<number, ClassOf>;
+  size: TileSize;
+  selection: Selection;
+  /** Name of the focused picture, once it is known. */
+  focusName: string | undefined;
+}
+
+interface CellProps extends CellsProps {
+  at: number;
+  left: number;
+  top: number;
+}
+
+/** One tile, as those who do not see it meet it. */
+export function Cell({ at, left, top, size, selection, ...props }: CellProps) {
+  const id = props.index.idAt(at);
+  if (id === undefined) return null;
+  const words = cellWords(at, selection, props);
+  return (
+    <div
+      role="gridcell"
+      id={`tile-${id}`}
+      data-index={at}
+      data-picture={id}
+      aria-selected={selection.chosen.has(id)}
+      aria-label={words}
+      title={words}
+      className="absolute"
+      style={{ left, top, width: size, height: size + FOOT_HEIGHT[size] }}
+    />
+  );
+}
+
+function cellWords(
+  at: number,
+  selection: Selection,
+  { index, classes, focusName }: Pick<CellsProps, "index" | "classes" | "focusName">,
+): string {
+  const flags = index.flagsAt(at);
+  const parts = [
+    at === selection.focus ? focusName : undefined,
+    classes.get(index.classAt(at))?.name ?? "unlabelled",
+    setWords(index.setAt(at)),
+    flags & EXCLUDED ? "excluded" : undefined,
+    flags & UNSURE ? "unsure" : undefined,
+  ];
+  return parts.filter(Boolean).join(", ");
+}
+
+interface LineProps {
+  line: Line;
+  row: FieldRow;
+  layout: FieldLayout;
+  top: number;
+  /** Pictures would be dropped here. */
+  target: boolean;
+  largest: number;
+  heads: RowHeadActions;
+  /** Left out where tiles are too small to be met one by one. */
+  cells: CellsProps | undefined;
+}
+
+export function FieldLine({ line, row, layout, top, target, largest, heads, cells }: LineProps) {
+  const first = (layout.firsts[line.row] ?? 0) + line.start;
+  return (
+    <div
+      role="row"
+      data-row={row.key}
+      className={`absolute inset-x-0 ${target ? "bg-choice-wash" : ""} ${
+        line.start === 0 ? "border-t border-hairline" : ""
+      }`}
+      style={{ top, height: line.height }}
+    >
+      {line.start === 0 && <RowHead row={row} largest={largest} actions={heads} />}
+      {cells &&
+        Array.from({ length: line.end - line.start }, (_, column) => (
+          <Cell
+            key={cells.index.idAt(first + column) ?? `empty-${column}`}
+            {...cells}
+            at={first + column}
+            left={HEAD_WIDTH + column * layout.step}
+            top={LINE_INSET}
+          />
+        ))}
+    </div>
+  );
+}
+
+/** The head of a row whose beginning is above what is on show. */
+export function PinnedHead(props: { row: FieldRow; largest: number; heads: RowHeadActions }) {
+  return (
+    <div className="absolute top-0 left-0 z-2 bg-ground pb-1" style={{ width: HEAD_WIDTH - 8, height: 60 }}>
+      <RowHead row={props.row} largest={props.largest} actions={props.heads} />
+    </div>
+  );
+}
+
+/** How many pictures the pointer carries, and to where. */
+export function Carried(props: { press: Press | undefined; rows: readonly FieldRow[]; scrolled: number }) {
+  const { press, rows, scrolled } = props;
+  if (press?.kind !== "carry") return null;
+  return (
+    <div
+      className="shadow-float pointer-events-none absolute z-30 bg-choice px-2 py-1 font-semibold text-surface"
+      style={{ left: press.to.x + 12, top: press.to.y - scrolled + 12 }}
+    >
+      {press.ids.length} → {rows[press.row ?? -1]?.name ?? "…"}
+    </div>
+  );
+}
+
+export function Band({ from, to }: { from: Point; to: Point }) {
+  return (
+    <div
+      data-testid="band"
+      className="pointer-events-none absolute z-30 border border-choice bg-choice/15"
+      style={{
+        left: Math.min(from.x, to.x),
+        top: Math.min(from.y, to.y),
+        width: Math.abs(to.x - from.x),
+        height: Math.abs(to.y - from.y),
+      }}
+    />
+  );
+}

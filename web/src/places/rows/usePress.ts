@@ -1,0 +1,67 @@
+/** Clicks, ranges, the rubber band and carrying, from one pointer. */
+import { type PointerEvent, type RefObject, useState } from "react";
+import { type FieldRow, LINE_INSET, tileAt } from "../../domain/field";
+import { clicked, type Ground, isStill, moved, type Point, type Press } from "../../domain/press";
+import type { Selection } from "../../domain/selection";
+
+interface Props extends Ground {
+  scroller: RefObject<HTMLDivElement | null>;
+  rows: readonly FieldRow[];
+  onSelection: (next: Selection) => void;
+  accepts: (row: FieldRow) => boolean;
+  onDropOn: (row: FieldRow, pictureIds: readonly number[]) => void;
+}
+
+const SCROLL_EDGE_PX = 36;
+
+export function usePress(props: Props) {
+  const { layout, scroller, selection, onSelection } = props;
+  const [now, setNow] = useState<Press>();
+
+  const pointOf = (event: { clientX: number; clientY: number }): Point => {
+    const box = scroller.current?.getBoundingClientRect();
+    return {
+      x: event.clientX - (box?.left ?? 0),
+      y: event.clientY - (box?.top ?? 0) + (scroller.current?.scrollTop ?? 0),
+    };
+  };
+  const tileOf = (event: { clientX: number; clientY: number }) => {
+    const to = pointOf(event);
+    return tileAt(layout, to.x, to.y - LINE_INSET);
+  };
+  const onPointerDown = (event: PointerEvent<HTMLDivElement>) => {
+    if (event.button !== 0 || (event.target as Element).closest("button")) return;
+    // The scroll bar is not the field.
+    if (event.nativeEvent.offsetX > event.currentTarget.clientWidth && event.target === event.currentTarget)
+      return;
+    scroller.current?.focus({ preventScroll: true });
+    const add = event.ctrlKey || event.metaKey;
+    setNow({ kind: "pressed", at: pointOf(event), index: tileOf(event), add, range: event.shiftKey });
+  };
+  const onPointerMove = (event: PointerEvent<HTMLDivElement>) => {
+    const to = pointOf(event);
+    if (!now || isStill(now, to)) return;
+    if (now.kind === "pressed") event.currentTarget.setPointerCapture(event.pointerId);
+    const next = moved(now, to, props);
+    if (next.selection !== selection) onSelection(next.selection);
+    setNow(next.press);
+    scrollAtEdge(scroller.current, event.clientY);
+  };
+  const onPointerUp = () => {
+    setNow(undefined);
+    if (now?.kind === "pressed") onSelection(clicked(now, props));
+    else if (now?.kind === "carry") {
+      const row = props.rows[now.row ?? -1];
+      if (row && props.accepts(row)) props.onDropOn(row, now.ids);
+    }
+  };
+  const handlers = { onPointerDown, onPointerMove, onPointerUp, onPointerCancel: () => setNow(undefined) };
+  return { now, tileOf, handlers };
+}
+
+function scrollAtEdge(element: HTMLDivElement | null, clientY: number): void {
+  if (!element) return;
+  const box = element.getBoundingClientRect();
+  if (clientY < box.top + SCROLL_EDGE_PX) element.scrollTop -= 24;
+  else if (clientY > box.bottom - SCROLL_EDGE_PX) element.scrollTop += 24;
+}
