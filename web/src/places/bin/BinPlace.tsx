@@ -1,7 +1,7 @@
 /** What was thrown away: to be looked at, taken out again, or removed for good. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, header, need } from "../../api/client";
+import { type Bin, client, header, need } from "../../api/client";
 import { useBin, useDisk, useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
 import { failureOf } from "../../domain/failure";
@@ -13,47 +13,52 @@ import { Sheet } from "../../parts/Sheet";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { PlaceHead } from "../head/PlaceHead";
 
-export function BinPlace() {
-  const { project, classes } = usePlace();
-  const bin = useBin(project.id);
-  const disk = useDisk(project.id);
-  const { data: jobs = [] } = useJobs();
+/** What is done to the bin; `onDone` whenever it may hold something else. */
+function useBinSteps(projectId: number, onDone: () => void) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
-  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
-  const [sure, setSure] = useState(false);
-  const emptying = jobs.some((job) => job.kind === "empty" && job.project_id === project.id && isActive(job));
-  const path = { project_id: project.id };
+  const path = { project_id: projectId };
   const refresh = () => {
-    setChosen(new Set());
+    onDone();
     for (const key of ["bin", "disk", "pictures", "classes", "projects", "jobs"]) {
       void queries.invalidateQueries({ queryKey: [key] });
     }
   };
-  const putBack = (ids: number[]) =>
-    need(
-      client.POST("/api/projects/{project_id}/bin", {
-        params: { path, header },
-        body: { picture_ids: ids, back: true },
-      }),
-    )
+  const putBack = (ids: number[]) => {
+    const asked = { params: { path, header }, body: { picture_ids: ids, back: true } };
+    return need(client.POST("/api/projects/{project_id}/bin", asked))
       .then((done) => say(`${done.summary}.`))
       .catch(fail)
       .finally(refresh);
-  const empty = () => {
-    setSure(false);
-    return need(client.DELETE("/api/projects/{project_id}/bin", { params: { path } }))
+  };
+  const empty = () =>
+    need(client.DELETE("/api/projects/{project_id}/bin", { params: { path } }))
       .catch(fail)
       .finally(refresh);
-  };
+  return { putBack, empty };
+}
+
+export function BinPlace() {
+  const { project } = usePlace();
+  const bin = useBin(project.id);
+  const disk = useDisk(project.id);
+  const { data: jobs = [] } = useJobs();
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const [sure, setSure] = useState(false);
+  const { putBack, empty } = useBinSteps(project.id, () => setChosen(new Set()));
+  const toggle = (id: number) =>
+    setChosen((now) => {
+      const next = new Set(now);
+      if (!next.delete(id)) next.add(id);
+      return next;
+    });
+  const emptying = jobs.some((job) => job.kind === "empty" && job.project_id === project.id && isActive(job));
   const failure = failureOf(bin);
   if (failure) return <Failed error={failure} onRetry={() => void bin.refetch()} />;
   if (!bin.data) return <Reading what="the bin" />;
   const { count, pictures } = bin.data;
   const ids = pictures.map((picture) => picture.id);
   const picked = ids.filter((id) => chosen.has(id));
-  const name = (classId: number | null) =>
-    classes.find((entry) => entry.id === classId)?.name ?? "unlabelled";
   return (
     <section aria-label="Bin" className="flex h-full flex-col">
       <PlaceHead title="Bin">
@@ -79,50 +84,80 @@ export function BinPlace() {
             <p>Pictures that you delete in Rows, and imports that you take back, come here first.</p>
           </Empty>
         )}
-        <ul className="flex flex-wrap gap-1" aria-label="Pictures in the bin">
-          {pictures.map((picture) => (
-            <li key={picture.id}>
-              <button
-                type="button"
-                aria-pressed={chosen.has(picture.id)}
-                title={`${picture.name}, ${name(picture.class_id)}, thrown away ${new Date(picture.deleted_at).toLocaleString("en-GB")}`}
-                className={`block cursor-pointer bg-sunken ${chosen.has(picture.id) ? "outline-2 outline-choice" : ""}`}
-                onClick={() =>
-                  setChosen((now) => {
-                    const next = new Set(now);
-                    if (!next.delete(picture.id)) next.add(picture.id);
-                    return next;
-                  })
-                }
-              >
-                <img
-                  src={`/api/thumbnails/${picture.sha256}`}
-                  alt={picture.name}
-                  loading="lazy"
-                  className="size-[72px] object-contain"
-                />
-              </button>
-            </li>
-          ))}
-        </ul>
+        <BinPictures pictures={pictures} chosen={chosen} onToggle={toggle} />
         {count > ids.length && (
           <p className="mt-2 text-quiet">
             The newest {ids.length} of {count.toLocaleString("en")} are shown.
           </p>
         )}
       </div>
-      <Sheet title="Empty the bin" open={sure} onClose={() => setSure(false)}>
-        <p className="mb-4">
-          {plural(count, "picture")} {count === 1 ? "is" : "are"} removed for good. This cannot be taken back.
-          Runs keep the pictures that they were trained and judged on.
-        </p>
-        <div className="flex justify-end gap-2">
-          <Button onClick={() => setSure(false)}>Keep them</Button>
-          <Button kind="danger" onClick={() => void empty()}>
-            Remove for good
-          </Button>
-        </div>
-      </Sheet>
+      <SureSheet
+        count={count}
+        open={sure}
+        onClose={() => setSure(false)}
+        onSure={() => {
+          setSure(false);
+          void empty();
+        }}
+      />
     </section>
+  );
+}
+
+interface BinPicturesProps {
+  pictures: Bin["pictures"];
+  chosen: ReadonlySet<number>;
+  onToggle: (id: number) => void;
+}
+
+function BinPictures({ pictures, chosen, onToggle }: BinPicturesProps) {
+  const { classes } = usePlace();
+  const name = (classId: number | null) =>
+    classes.find((entry) => entry.id === classId)?.name ?? "unlabelled";
+  return (
+    <ul className="flex flex-wrap gap-1" aria-label="Pictures in the bin">
+      {pictures.map((picture) => (
+        <li key={picture.id}>
+          <button
+            type="button"
+            aria-pressed={chosen.has(picture.id)}
+            title={`${picture.name}, ${name(picture.class_id)}, thrown away ${new Date(picture.deleted_at).toLocaleString("en-GB")}`}
+            className={`block cursor-pointer bg-sunken ${chosen.has(picture.id) ? "outline-2 outline-choice" : ""}`}
+            onClick={() => onToggle(picture.id)}
+          >
+            <img
+              src={`/api/thumbnails/${picture.sha256}`}
+              alt={picture.name}
+              loading="lazy"
+              className="size-[72px] object-contain"
+            />
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+interface SureSheetProps {
+  count: number;
+  open: boolean;
+  onClose: () => void;
+  onSure: () => void;
+}
+
+function SureSheet({ count, open, onClose, onSure }: SureSheetProps) {
+  return (
+    <Sheet title="Empty the bin" open={open} onClose={onClose}>
+      <p className="mb-4">
+        {plural(count, "picture")} {count === 1 ? "is" : "are"} removed for good. This cannot be taken back.
+        Runs keep the pictures that they were trained and judged on.
+      </p>
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>Keep them</Button>
+        <Button kind="danger" onClick={onSure}>
+          Remove for good
+        </Button>
+      </div>
+    </Sheet>
   );
 }

@@ -1,5 +1,5 @@
 /** The confusion matrix: squares whose area is the share of the row, quiet where right, loud where wrong. */
-import type { KeyboardEvent, MouseEvent } from "react";
+import type { KeyboardEvent, MouseEvent, ReactNode } from "react";
 import type { Judgement, Model } from "../../api/client";
 import { matrixCells, type Share } from "../../domain/matrix";
 import { percent, plural } from "../../domain/words";
@@ -25,19 +25,6 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
   const cells = matrixCells(judgement, share);
   const size = order.length;
   const name = (place: number) => model.classes[place]?.name ?? "";
-  const move = (event: KeyboardEvent<HTMLButtonElement>, row: number, column: number) => {
-    const by: Record<string, [number, number]> = {
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-    };
-    const step = by[event.key];
-    if (!step) return;
-    event.preventDefault();
-    const next = document.getElementById(`cell-${row + step[0]}-${column + step[1]}`);
-    next?.focus();
-  };
   return (
     <div
       role="grid"
@@ -73,56 +60,119 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
             const cell = cells[truth * size + predicted];
             if (!cell) return null;
             const key = cellKey(model, truth, predicted);
-            const right = truth === predicted;
             const whole =
               (share === "row" ? judgement.classes[truth]?.count : judgement.classes[predicted]?.predicted) ??
               0;
-            const words = right
-              ? `${plural(cell.count, name(truth))} read rightly, ${percent(cell.count, whole)} of the ${share}`
-              : `${cell.count} ${name(truth)} read as ${name(predicted)}, ${percent(cell.count, whole)} of the ${share}`;
             return (
-              <button
+              <Square
                 key={predicted}
-                id={`cell-${row}-${column}`}
-                type="button"
-                role="gridcell"
-                aria-label={words}
-                title={words}
-                aria-selected={chosen.has(key)}
-                data-cell={`${name(truth)}>${name(predicted)}`}
-                tabIndex={row === 0 && column === 0 ? 0 : -1}
-                onKeyDown={(event) => move(event, row, column)}
-                onClick={(event: MouseEvent) => onCell(key, event.ctrlKey || event.metaKey)}
-                className={`relative flex cursor-pointer items-center justify-center border-t border-l border-hairline hover:bg-sunken ${
-                  column === size - 1 ? "border-r" : ""
-                } ${row === size - 1 ? "border-b" : ""} ${chosen.has(key) ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
-              >
-                <span
-                  aria-hidden="true"
-                  className="absolute top-1/2 left-1/2 -translate-x-1/2 -translate-y-1/2"
-                  style={{
-                    width: `${cell.side * 92}%`,
-                    height: `${cell.side * 92}%`,
-                    background: right ? "var(--good)" : "var(--wrong)",
-                    opacity: right ? 0.28 : 0.85,
-                  }}
-                />
-                {cell.count > 0 && (
-                  <span
-                    className={`relative font-mono text-sm font-semibold ${
-                      !right && cell.side > 0.42
-                        ? "text-surface"
-                        : "text-ink [text-shadow:0_0_3px_var(--ground),0_0_2px_var(--ground)]"
-                    }`}
-                  >
-                    {counts ? cell.count : percent(cell.count, whole).replace(" ", "")}
-                  </span>
-                )}
-              </button>
+                {...{ cell, row, column, size, share, whole, counts }}
+                truth={name(truth)}
+                predicted={name(predicted)}
+                chosen={chosen.has(key)}
+                onChoose={(add) => onCell(key, add)}
+              />
             );
           })}
         </div>
       ))}
     </div>
+  );
+}
+
+function moveFocus(event: KeyboardEvent<HTMLButtonElement>, row: number, column: number): void {
+  const by: Record<string, [number, number]> = {
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+  };
+  const step = by[event.key];
+  if (!step) return;
+  event.preventDefault();
+  const next = document.getElementById(`cell-${row + step[0]}-${column + step[1]}`);
+  next?.focus();
+}
+
+interface SquareProps extends Pick<Props, "share" | "counts"> {
+  cell: ReturnType<typeof matrixCells>[number];
+  row: number;
+  column: number;
+  size: number;
+  /** Names of the classes. */
+  truth: string;
+  predicted: string;
+  /** Pictures of the row or the column. */
+  whole: number;
+  chosen: boolean;
+  onChoose: (add: boolean) => void;
+}
+
+function Square({
+  cell,
+  row,
+  column,
+  size,
+  truth,
+  predicted,
+  share,
+  whole,
+  counts,
+  chosen,
+  onChoose,
+}: SquareProps) {
+  const right = row === column;
+  const words = right
+    ? `${plural(cell.count, truth)} read rightly, ${percent(cell.count, whole)} of the ${share}`
+    : `${cell.count} ${truth} read as ${predicted}, ${percent(cell.count, whole)} of the ${share}`;
+  return (
+    <button
+      id={`cell-${row}-${column}`}
+      type="button"
+      role="gridcell"
+      aria-label={words}
+      title={words}
+      aria-selected={chosen}
+      data-cell={`${truth}>${predicted}`}
+      tabIndex={row === 0 && column === 0 ? 0 : -1}
+      onKeyDown={(event) => moveFocus(event, row, column)}
+      onClick={(event: MouseEvent) => onChoose(event.ctrlKey || event.metaKey)}
+      className={`relative flex cursor-pointer items-center justify-center border-t border-l border-hairline hover:bg-sunken ${
+        column === size - 1 ? "border-r" : ""
+      } ${row === size - 1 ? "border-b" : ""} ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
+    >
+      <Filling side={cell.side} right={right}>
+        {cell.count > 0 && (counts ? cell.count : percent(cell.count, whole).replace(" ", ""))}
+      </Filling>
+    </button>
+  );
+}
+
+/** A square as large as its share, and the figure on it. */
+function Filling({ side, right, children }: { side: number; right: boolean; children: ReactNode }) {
+  return (
+    <>
+      <span
+        aria-hidden="true"
+        className="absolute top-1/2 left-1/2 -translate-x-1/2 -translate-y-1/2"
+        style={{
+          width: `${side * 92}%`,
+          height: `${side * 92}%`,
+          background: right ? "var(--good)" : "var(--wrong)",
+          opacity: right ? 0.28 : 0.85,
+        }}
+      />
+      {children && (
+        <span
+          className={`relative font-mono text-sm font-semibold ${
+            !right && side > 0.42
+              ? "text-surface"
+              : "text-ink [text-shadow:0_0_3px_var(--ground),0_0_2px_var(--ground)]"
+          }`}
+        >
+          {children}
+        </span>
+      )}
+    </>
   );
 }

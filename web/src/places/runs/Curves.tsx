@@ -1,5 +1,5 @@
 /** Training and validation in one plot, the gap between them shaded, the kept epoch as a post. */
-import { useId, useState } from "react";
+import { type PointerEvent, useId, useState } from "react";
 import type { Epoch } from "../../api/client";
 import { curveGeometry, curvePoints, type Measure, turningEpoch } from "../../domain/curves";
 import { score } from "../../domain/words";
@@ -15,6 +15,14 @@ const WIDTH = 460;
 const HEIGHT = 440;
 const BOX = { left: 38, top: 26, right: WIDTH - 10, bottom: HEIGHT - 34 };
 
+/** The epoch nearest to the pointer. */
+function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planned: number): number {
+  const box = currentTarget.getBoundingClientRect();
+  const x = ((clientX - box.left) / box.width) * WIDTH;
+  const part = (x - BOX.left) / (BOX.right - BOX.left);
+  return Math.round(1 + part * (Math.max(2, planned) - 1));
+}
+
 export function Curves({ epochs, planned, kept, measure }: Props) {
   const title = useId();
   const [at, setAt] = useState<number>();
@@ -22,12 +30,6 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
   const plot = curveGeometry(points, measure, planned, BOX);
   const turned = measure === "loss" ? turningEpoch(epochs) : undefined;
   const shown = points.find((point) => point.epoch === at) ?? points[points.length - 1];
-  const hover = (clientX: number, svg: SVGSVGElement) => {
-    const box = svg.getBoundingClientRect();
-    const x = ((clientX - box.left) / box.width) * WIDTH;
-    const part = (x - BOX.left) / (BOX.right - BOX.left);
-    setAt(Math.round(1 + part * (Math.max(2, planned) - 1)));
-  };
   return (
     <figure className="min-w-0 flex-1" data-testid={`curves-${measure}`}>
       <svg
@@ -35,7 +37,7 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
         role="img"
         aria-labelledby={title}
         className="h-auto max-h-full w-full"
-        onPointerMove={(event) => hover(event.clientX, event.currentTarget)}
+        onPointerMove={(event) => setAt(epochAt(event, planned))}
         onPointerLeave={() => setAt(undefined)}
       >
         <title id={title}>
@@ -49,48 +51,8 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
             epoch {shown.epoch}: training {score(shown.training)}, validation {score(shown.validation)}
           </text>
         )}
-        {plot.yTicks.map((tick) => (
-          <g key={tick.label}>
-            <line x1={BOX.left} x2={BOX.right} y1={tick.at} y2={tick.at} stroke="var(--hairline)" />
-            <text x={BOX.left - 5} y={tick.at + 4} textAnchor="end" className="fill-quiet text-[11px]">
-              {tick.label}
-            </text>
-          </g>
-        ))}
-        {plot.xTicks.map((tick) => (
-          <text
-            key={tick.label}
-            x={tick.at}
-            y={BOX.bottom + 15}
-            textAnchor="middle"
-            className="fill-quiet text-[11px]"
-          >
-            {tick.label}
-          </text>
-        ))}
-        <text x={BOX.right} y={HEIGHT - 5} textAnchor="end" className="fill-quiet text-[11px]">
-          epoch
-        </text>
-        <line x1={BOX.left} x2={BOX.right} y1={BOX.bottom} y2={BOX.bottom} stroke="var(--edge)" />
-        {points.length > 0 && (
-          <>
-            <path d={plot.gap} fill="var(--choice)" opacity={0.12} />
-            <path
-              d={plot.training}
-              fill="none"
-              stroke="var(--training)"
-              strokeWidth={1.75}
-              strokeDasharray="5 3"
-            />
-            <path d={plot.validation} fill="none" stroke="var(--choice)" strokeWidth={2.25} />
-            {points.length === 1 && points[0] && (
-              <>
-                <circle cx={plot.x(1)} cy={plot.y(points[0].training)} r={3} fill="var(--training)" />
-                <circle cx={plot.x(1)} cy={plot.y(points[0].validation)} r={3} fill="var(--choice)" />
-              </>
-            )}
-          </>
-        )}
+        <Axes plot={plot} />
+        {points.length > 0 && <Lines plot={plot} points={points} />}
         {turned !== undefined && (
           <circle
             cx={plot.x(turned)}
@@ -101,26 +63,7 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
             strokeWidth={2}
           />
         )}
-        {kept !== null && kept > 0 && (
-          <g>
-            <line
-              x1={plot.x(kept)}
-              x2={plot.x(kept)}
-              y1={BOX.top}
-              y2={BOX.bottom}
-              stroke="var(--good)"
-              strokeWidth={3}
-            />
-            <text
-              x={plot.x(kept) + (kept > planned * 0.8 ? -6 : 6)}
-              y={BOX.top + 10}
-              textAnchor={kept > planned * 0.8 ? "end" : "start"}
-              className="fill-good text-[12px] font-semibold"
-            >
-              kept: {kept}
-            </text>
-          </g>
-        )}
+        {kept !== null && kept > 0 && <KeptPost x={plot.x(kept)} epoch={kept} late={kept > planned * 0.8} />}
         {at !== undefined && shown?.epoch === at && (
           <line
             x1={plot.x(at)}
@@ -133,6 +76,70 @@ export function Curves({ epochs, planned, kept, measure }: Props) {
         )}
       </svg>
     </figure>
+  );
+}
+
+type Plot = ReturnType<typeof curveGeometry>;
+
+function Axes({ plot }: { plot: Plot }) {
+  return (
+    <>
+      {plot.yTicks.map((tick) => (
+        <g key={tick.label}>
+          <line x1={BOX.left} x2={BOX.right} y1={tick.at} y2={tick.at} stroke="var(--hairline)" />
+          <text x={BOX.left - 5} y={tick.at + 4} textAnchor="end" className="fill-quiet text-[11px]">
+            {tick.label}
+          </text>
+        </g>
+      ))}
+      {plot.xTicks.map((tick) => (
+        <text
+          key={tick.label}
+          x={tick.at}
+          y={BOX.bottom + 15}
+          textAnchor="middle"
+          className="fill-quiet text-[11px]"
+        >
+          {tick.label}
+        </text>
+      ))}
+      <text x={BOX.right} y={HEIGHT - 5} textAnchor="end" className="fill-quiet text-[11px]">
+        epoch
+      </text>
+      <line x1={BOX.left} x2={BOX.right} y1={BOX.bottom} y2={BOX.bottom} stroke="var(--edge)" />
+    </>
+  );
+}
+
+function Lines({ plot, points }: { plot: Plot; points: ReturnType<typeof curvePoints> }) {
+  return (
+    <>
+      <path d={plot.gap} fill="var(--choice)" opacity={0.12} />
+      <path d={plot.training} fill="none" stroke="var(--training)" strokeWidth={1.75} strokeDasharray="5 3" />
+      <path d={plot.validation} fill="none" stroke="var(--choice)" strokeWidth={2.25} />
+      {points.length === 1 && points[0] && (
+        <>
+          <circle cx={plot.x(1)} cy={plot.y(points[0].training)} r={3} fill="var(--training)" />
+          <circle cx={plot.x(1)} cy={plot.y(points[0].validation)} r={3} fill="var(--choice)" />
+        </>
+      )}
+    </>
+  );
+}
+
+function KeptPost({ x, epoch, late }: { x: number; epoch: number; late: boolean }) {
+  return (
+    <g>
+      <line x1={x} x2={x} y1={BOX.top} y2={BOX.bottom} stroke="var(--good)" strokeWidth={3} />
+      <text
+        x={x + (late ? -6 : 6)}
+        y={BOX.top + 10}
+        textAnchor={late ? "end" : "start"}
+        className="fill-good text-[12px] font-semibold"
+      >
+        kept: {epoch}
+      </text>
+    </g>
   );
 }
 

@@ -1,7 +1,7 @@
 /** Taking out: the collection or what is chosen of it as a zip of class folders, or the whole project as an archive. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, need, type Parcel, type Split } from "../../api/client";
+import { client, type Disk, need, type Parcel, type Split } from "../../api/client";
 import { useDisk, useParcels } from "../../api/queries";
 import { bytes, plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
@@ -21,35 +21,36 @@ interface Props {
 
 type What = "collection" | "sifted" | "chosen" | "project";
 
+/** What a zip of class folders is made with. */
+interface CollectionForm {
+  by_set: boolean;
+  creator: string;
+  licence: string;
+}
+
+const FIELD = "rounded-control w-full border border-edge bg-surface px-2 py-1";
+
 export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClose }: Props) {
   const parcels = useParcels(projectId);
   const disk = useDisk(projectId);
   const queries = useQueryClient();
   const { fail } = useNotices();
   const [what, setWhat] = useState<What>(chosen.length ? "chosen" : sifted ? "sifted" : "collection");
-  const [bySet, setBySet] = useState(false);
-  const [creator, setCreator] = useState("");
-  const [licence, setLicence] = useState("");
-  const pack = () =>
-    need(
-      client.POST("/api/projects/{project_id}/parcels", {
-        params: { path: { project_id: projectId } },
-        body: {
-          kind: what === "project" ? "project" : "collection",
-          by_set: bySet,
-          split: split?.id ?? null,
-          picture_ids: what === "chosen" ? [...chosen] : null,
-          sift: what === "sifted" ? (sifted?.sift ?? null) : null,
-          run: sifted?.run ?? null,
-          creator,
-          licence,
-        },
-      }),
-    )
+  const [form, setForm] = useState<CollectionForm>({ by_set: false, creator: "", licence: "" });
+  const pack = () => {
+    const body = {
+      ...form,
+      kind: what === "project" ? ("project" as const) : ("collection" as const),
+      split: split?.id ?? null,
+      picture_ids: what === "chosen" ? [...chosen] : null,
+      sift: what === "sifted" ? (sifted?.sift ?? null) : null,
+      run: sifted?.run ?? null,
+    };
+    const params = { path: { project_id: projectId } };
+    return need(client.POST("/api/projects/{project_id}/parcels", { params, body }))
       .then(() => queries.invalidateQueries({ queryKey: ["parcels"] }))
       .catch(fail);
-  const field = "rounded-control w-full border border-edge bg-surface px-2 py-1";
-  const use = disk.data;
+  };
   return (
     <Sheet title="Take out" open wide onClose={onClose}>
       <Choice<What>
@@ -73,29 +74,7 @@ export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClo
           another machine.
         </p>
       ) : (
-        <>
-          <p className="my-3 text-quiet">
-            A zip with a folder for each class, a table of every fact (pictures.csv) and Croissant metadata.
-            Brought in again, it gives the same pictures, labels, sets, groups and notes.
-          </p>
-          <div className="mb-3 grid grid-cols-2 gap-x-4 gap-y-2">
-            <label className="col-span-2 flex items-center gap-2">
-              <input type="checkbox" checked={bySet} onChange={(event) => setBySet(event.target.checked)} />
-              Folders for training, validation and test above the classes
-              <span className="text-quiet">
-                {split ? `by split ${split.number}` : "as the sources named them"}
-              </span>
-            </label>
-            <label>
-              <span className="text-sm">Creator, for the metadata</span>
-              <input className={field} value={creator} onChange={(event) => setCreator(event.target.value)} />
-            </label>
-            <label>
-              <span className="text-sm">Licence, a name or an address</span>
-              <input className={field} value={licence} onChange={(event) => setLicence(event.target.value)} />
-            </label>
-          </div>
-        </>
+        <CollectionFields form={form} split={split} onChange={(change) => setForm({ ...form, ...change })} />
       )}
       <Button kind="main" disabled={what !== "project" && !pictures} onClick={() => void pack()}>
         Pack it
@@ -105,15 +84,65 @@ export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClo
           <ParcelLine key={parcel.id} parcel={parcel} />
         ))}
       </ul>
-      {use && (
-        <p className="mt-3 border-t border-hairline pt-2 text-sm text-quiet" data-testid="disk">
-          On the disk: pictures {bytes(use.pictures)}
-          {use.shared ? ` (${bytes(use.shared)} shared with other projects)` : ""}, thumbnails{" "}
-          {bytes(use.thumbnails)}, bin {bytes(use.bin)}, runs {bytes(use.runs)}, export packs{" "}
-          {bytes(use.exports)}, parcels {bytes(use.parcels)}, sources and lists of files {bytes(use.sources)}.
-        </p>
-      )}
+      {disk.data && <DiskUse use={disk.data} />}
     </Sheet>
+  );
+}
+
+interface CollectionFieldsProps {
+  form: CollectionForm;
+  split: Split | undefined;
+  onChange: (change: Partial<CollectionForm>) => void;
+}
+
+function CollectionFields({ form, split, onChange }: CollectionFieldsProps) {
+  return (
+    <>
+      <p className="my-3 text-quiet">
+        A zip with a folder for each class, a table of every fact (pictures.csv) and Croissant metadata.
+        Brought in again, it gives the same pictures, labels, sets, groups and notes.
+      </p>
+      <div className="mb-3 grid grid-cols-2 gap-x-4 gap-y-2">
+        <label className="col-span-2 flex items-center gap-2">
+          <input
+            type="checkbox"
+            checked={form.by_set}
+            onChange={(event) => onChange({ by_set: event.target.checked })}
+          />
+          Folders for training, validation and test above the classes
+          <span className="text-quiet">
+            {split ? `by split ${split.number}` : "as the sources named them"}
+          </span>
+        </label>
+        <label>
+          <span className="text-sm">Creator, for the metadata</span>
+          <input
+            className={FIELD}
+            value={form.creator}
+            onChange={(event) => onChange({ creator: event.target.value })}
+          />
+        </label>
+        <label>
+          <span className="text-sm">Licence, a name or an address</span>
+          <input
+            className={FIELD}
+            value={form.licence}
+            onChange={(event) => onChange({ licence: event.target.value })}
+          />
+        </label>
+      </div>
+    </>
+  );
+}
+
+function DiskUse({ use }: { use: Disk }) {
+  return (
+    <p className="mt-3 border-t border-hairline pt-2 text-sm text-quiet" data-testid="disk">
+      On the disk: pictures {bytes(use.pictures)}
+      {use.shared ? ` (${bytes(use.shared)} shared with other projects)` : ""}, thumbnails{" "}
+      {bytes(use.thumbnails)}, bin {bytes(use.bin)}, runs {bytes(use.runs)}, export packs {bytes(use.exports)}
+      , parcels {bytes(use.parcels)}, sources and lists of files {bytes(use.sources)}.
+    </p>
   );
 }
 
