@@ -120,7 +120,9 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
         )
         session.execute(
             text(
-                "insert into prediction select :m, p.id, 'validation', p.class_id, case when p.id % 11 = 0 then"
+                "insert into prediction"
+                " (model_id, picture_id, set_name, true_class, predicted_class, p, loss, probabilities)"
+                " select :m, p.id, 'validation', p.class_id, case when p.id % 11 = 0 then"
                 " (select min(id) from class where project_id = :p) else p.class_id end, 0.5 + (p.id % 500) / 1000.0,"
                 " (p.id % 300) / 100.0, '{0.5}' from picture p join split_member m on m.picture_id = p.id"
                 " where m.split_id = :s and m.set_name = 'validation' and p.class_id is not null"
