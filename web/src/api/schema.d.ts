@@ -3327,9 +3327,34 @@ export interface components {
                 [key: string]: number;
             };
             model: components["schemas"]["ModelRead"] | null;
-            validation: components["schemas"]["ValidationRead"] | null;
+            /** @description On its validation set, once it is judged. */
+            validation: components["schemas"]["ScoresRead"] | null;
             /** Changed */
             changed: components["schemas"]["ChangeRead"][];
+        };
+        /**
+         * ScoresRead
+         * @description Scores on a set as a whole.
+         */
+        ScoresRead: {
+            /** Count */
+            count: number;
+            /** Right */
+            right: number;
+            /** Accuracy */
+            accuracy: number;
+            /** Accuracy Interval */
+            accuracy_interval: number[];
+            /** Loss */
+            loss: number;
+            /** Largest Class Share */
+            largest_class_share: number;
+            /** Macro Precision */
+            macro_precision: number;
+            /** Macro Recall */
+            macro_recall: number;
+            /** Macro F1 */
+            macro_f1: number;
         };
         /**
          * ServerFolderRead
@@ -3995,30 +4020,6 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
-        };
-        /**
-         * ValidationRead
-         * @description Scores of a run's model on its validation set, without those of each class.
-         */
-        ValidationRead: {
-            /** Count */
-            count: number;
-            /** Right */
-            right: number;
-            /** Accuracy */
-            accuracy: number;
-            /** Accuracy Interval */
-            accuracy_interval: number[];
-            /** Loss */
-            loss: number;
-            /** Largest Class Share */
-            largest_class_share: number;
-            /** Macro Precision */
-            macro_precision: number;
-            /** Macro Recall */
-            macro_recall: number;
-            /** Macro F1 */
-            macro_f1: number;
         };
         /**
          * VariationBody

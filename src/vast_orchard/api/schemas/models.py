@@ -18,6 +18,7 @@ __all__ = [
     "ModelClassRead",
     "ModelRead",
     "OutcomeRead",
+    "ScoresRead",
 ]
 
 
@@ -55,8 +56,8 @@ class ClassScoresRead(BaseModel):
     right: int
 
 
-class JudgementRead(BaseModel):
-    """Scores on one set, with their counts."""
+class ScoresRead(BaseModel):
+    """Scores on a set as a whole."""
 
     count: int
     right: int
@@ -67,6 +68,11 @@ class JudgementRead(BaseModel):
     macro_precision: float
     macro_recall: float
     macro_f1: float
+
+
+class JudgementRead(ScoresRead):
+    """Scores on one set, with their counts."""
+
     classes: list[ClassScoresRead]
     confusion: list[list[int]]
 

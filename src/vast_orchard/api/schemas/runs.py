@@ -6,7 +6,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from vast_orchard.api.schemas.base import Read, RecordId, Write
-from vast_orchard.api.schemas.models import ModelClassRead, ModelRead
+from vast_orchard.api.schemas.models import ModelClassRead, ModelRead, ScoresRead
 from vast_orchard.api.schemas.recipes import RecipeCreate, RecipeRead
 
 __all__ = [
@@ -22,7 +22,6 @@ __all__ = [
     "RunGroupRead",
     "RunNetworkRead",
     "RunRead",
-    "ValidationRead",
 ]
 
 
@@ -48,20 +47,6 @@ class EndingRead(BaseModel):
     epochs: int = Field(description="Epochs that were asked for.")
     what: str = Field("", description="Of a failure: what happened.")
     mend: str = Field("", description="Of a failure: what to do.")
-
-
-class ValidationRead(BaseModel):
-    """Scores of a run's model on its validation set, without those of each class."""
-
-    count: int
-    right: int
-    accuracy: float
-    accuracy_interval: list[float] = Field(min_length=2, max_length=2)
-    loss: float
-    largest_class_share: float
-    macro_precision: float
-    macro_recall: float
-    macro_f1: float
 
 
 class ChangeRead(BaseModel):
@@ -96,7 +81,7 @@ class RunRead(Read):
     epochs_done: int
     figures: dict[str, float] = Field(description="Of the kept epoch.")
     model: ModelRead | None
-    validation: ValidationRead | None
+    validation: ScoresRead | None = Field(description="On its validation set, once it is judged.")
     changed: list[ChangeRead]
 
 

@@ -1,7 +1,6 @@
 """Compiles a Sift to SQL: conditions and orders over `Picture`, every value of a person a bound parameter."""
 
 import datetime as dt
-import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -34,6 +33,7 @@ from vast_orchard.store.schema import (
     Prediction,
 )
 from vast_orchard.store.set_codes import SetCodes, in_set
+from vast_orchard.store.sift.amounts import amount_of, span_of
 from vast_orchard.store.sift.copy_flags import copy_flags
 from vast_orchard.store.sift.parser import did_you_mean
 from vast_orchard.store.sift.syntax import (
@@ -57,9 +57,6 @@ __all__ = ["CompiledSift", "SiftScope", "compile_sift"]
 
 _Test = ColumnElement[bool]
 
-_BYTES = {"": 1, "b": 1, "kb": 1000, "mb": 1_000_000, "gb": 1_000_000_000, "kib": 2**10, "mib": 2**20, "gib": 2**30}
-_NUMBER = re.compile(r"([+-]?[0-9]+(?:\.([0-9]+))?|\.([0-9]+))([A-Za-z]*)", re.ASCII)
-_DAYS_BACK = re.compile(r"([0-9]{1,5})d", re.ASCII)
 _LONGER_SIDE = func.greatest(Picture.width, Picture.height)
 _NUMBERS: dict[str, ColumnElement[Any]] = {
     "width": Picture.width.expression,
@@ -270,21 +267,8 @@ def _text(term: Compare, word: Word, scope: SiftScope) -> _Test:
     return Picture.id.in_(told)
 
 
-def _amount(word: Word, kind: Kind) -> tuple[float, int]:
-    """A number and the digits behind its point."""
-    match = _NUMBER.fullmatch(word.text)
-    units = _BYTES if kind is Kind.BYTES else {"": 1}
-    if match is None or match[4].lower() not in units:
-        example = "such as 200kB" if kind is Kind.BYTES else "such as 0.6"
-        raise SiftError(f"{word.text} is not a number.", f"Write digits, {example}.", word.place)
-    value = float(word.text[: len(word.text) - len(match[4])]) * units[match[4].lower()]
-    if not math.isfinite(value):
-        raise SiftError("The number is too large.", "Write a smaller one.", word.place)
-    return value, len(match[2] or match[3] or "")
-
-
 def _number(term: Compare, word: Word, kind: Kind) -> _Test:
-    value, digits = _amount(word, kind)
+    value, digits = amount_of(word, kind)
     column, bound = _NUMBERS[term.field], literal(value, Float)
     match term.sign:
         case "<":
@@ -301,28 +285,8 @@ def _number(term: Compare, word: Word, kind: Kind) -> _Test:
     return _known(column, column.between(literal(value - half, Float), literal(value + half, Float)))
 
 
-def _span(word: Word, now: dt.datetime) -> tuple[dt.datetime, dt.datetime]:
-    """The beginning of the days that are named, and the end."""
-    text = word.text.lower()
-    midnight = now.replace(hour=0, minute=0, second=0, microsecond=0)
-    day = dt.timedelta(days=1)
-    try:
-        if text == "today":
-            return midnight, midnight + day
-        if text == "yesterday":
-            return midnight - day, midnight
-        if match := _DAYS_BACK.fullmatch(text):
-            return now - int(match[1]) * day, now + day
-        begins = dt.datetime.strptime(text, "%Y-%m-%d").replace(tzinfo=now.tzinfo)
-        return begins, begins + day
-    except (ValueError, OverflowError) as error:
-        raise SiftError(
-            f"{word.text} is not a day.", "Write today, yesterday, 7d, or a date such as 2026-01-31.", word.place
-        ) from error
-
-
 def _day(term: Compare, word: Word, scope: SiftScope) -> _Test:
-    begins, ends = _span(word, scope.now)
+    begins, ends = span_of(word, scope.now)
 
     def within(column: Any) -> _Test:
         match term.sign:
