@@ -88,12 +88,13 @@ def test_no_hostile_value_breaks_the_server(client: TestClient, known: dict[str,
 
 def test_no_request_by_the_schema_breaks_the_server(client: TestClient, known: dict[str, Any]) -> None:
     described = schemathesis.openapi.from_dict(client.get("/api/openapi.json").json())
-    asked = 0
+    asked = operations = 0
     for result in described.get_all_operations():
         assert isinstance(result, Ok), result
         operation = result.ok()
         if operation.path == "/api/events":
             continue  # the stream never ends
+        operations += 1
 
         @_SETTINGS
         @given(case=operation.as_strategy())
@@ -108,4 +109,5 @@ def test_no_request_by_the_schema_breaks_the_server(client: TestClient, known: d
             _check(answer, f"{case.method} {case.formatted_path}")
 
         ask()
-    assert asked > 600
+    # Some take nothing and are asked once; that most are asked more often shows that values are made at all.
+    assert operations > 80 and asked > 2 * operations
