@@ -113,6 +113,20 @@ def test_a_sift_is_completed_applied_kept_in_the_address_and_mended(
     assert [entry for entry in screen.complaints() if "422" not in entry] == []
 
 
+def test_a_page_that_one_comes_back_to_shows_what_happened_meanwhile_and_goes_on(
+    screen: Screen, running: Running, project: int
+) -> None:
+    screen.open("/")  # another page, not another place of this one: the browser may put the first aside
+    screen.one(f"a[href^='/p/{project}']")
+    running.ask("POST", f"/api/projects/{project}/classes", json={"name": "bullet"})
+    screen.browser.back()
+    _until_counts(screen, bullet=0, needle=6)
+    screen.until("bullet has a row", lambda: "bullet" in _counts(screen))
+    running.ask("POST", f"/api/projects/{project}/classes", json={"name": "graupel"})
+    screen.until("so has graupel", lambda: "graupel" in _counts(screen))
+    assert screen.complaints() == []
+
+
 def _one_chosen_of(screen: Screen, unlabelled: int) -> bool:
     chosen = screen.all("[data-row=unlabelled] [aria-selected=true]")
     return _counts(screen).get("unlabelled", 0) == unlabelled and len(chosen) == 1

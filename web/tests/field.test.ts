@@ -120,6 +120,11 @@ describe("the index", () => {
     expect([index.setAt(0), index.classAt(0), index.predictedAt(0)]).toEqual(["validation", 7, 3]);
     expect([index.setAt(1), index.classAt(1), index.flagsAt(1)]).toEqual([null, 0, 0]);
     expect([index.indexOf(2 ** 40), index.indexOf(9), index.ids()]).toEqual([1, undefined, [5, 2 ** 40]]);
+    expect([index.idsBetween(1, 3), index.idsBetween(-2, 1), index.idsBetween(2, 1)]).toEqual([
+      [2 ** 40],
+      [5],
+      [],
+    ]);
   });
 });
 

@@ -3,10 +3,12 @@
 import json
 import statistics
 import tempfile
+from dataclasses import asdict
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Annotated, Any
 
+import numpy as np
 import typer
 from sqlalchemy import text
 
@@ -14,6 +16,7 @@ from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import console
+from vast_orchard.core.judging.scores import judge
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
@@ -21,10 +24,11 @@ from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
-from vast_orchard.store.models import keep_state
+from vast_orchard.store.models import get_model, keep_state, store_judgement
 from vast_orchard.store.run_states import end_run
 from vast_orchard.store.schema import RunEnding
 from vast_orchard.supervision.postgres import open_cluster
+from vast_orchard.types import SetName
 
 __all__ = ["EXPRESSIONS", "bench_rows"]
 
@@ -113,11 +117,10 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
         keep_state(session, run, epoch=1, digest="0" * 64, path="bench")
         end_run(session, run, RunEnding.EPOCHS)
         session.execute(text("update job set state = 'done' where subject_id = :r and kind = 'train'"), {"r": run})
-        model = session.scalar(text("select id from model where run_id = :r"), {"r": run})
-        session.execute(
-            text("insert into judgement (model_id, set_name, digest, scores) values (:m, 'validation', :d, '{}')"),
-            {"m": model, "d": "0" * 64},
-        )
+        model = get_model(session, session.scalar(text("select id from model where run_id = :r"), {"r": run}) or 0)
+        kinds = len(model.classes)
+        scores = asdict(judge(np.eye(kinds, dtype=np.float32), np.arange(kinds)))
+        store_judgement(session, model, SetName.VALIDATION, scores)
         session.execute(
             text(
                 "insert into prediction"
@@ -127,7 +130,7 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
                 " (p.id % 300) / 100.0, '{0.5}' from picture p join split_member m on m.picture_id = p.id"
                 " where m.split_id = :s and m.set_name = 'validation' and p.class_id is not null"
             ),
-            {"m": model, "p": project, "s": split},
+            {"m": model.id, "p": project, "s": split},
         )
         session.execute(text("analyze"))
     return int(split or 0), run

@@ -1,5 +1,6 @@
 /** The typed client of the API, and the one form in which its failures reach a person. */
 import createClient from "openapi-fetch";
+import { signalOfLeaving } from "./leaving";
 import { patientFetch } from "./patience";
 import type { components, paths } from "./schema";
 
@@ -29,6 +30,7 @@ export type Export = Schemas["ExportRead"];
 export type Import = Schemas["ImportRead"];
 export type ImportEntry = Schemas["ImportEntryRead"];
 export type Survey = Schemas["SurveyRead"];
+export type ServerFolder = Schemas["ServerFolderRead"];
 export type Choice = Required<Schemas["ChoiceBody"]>;
 export type Plan = Schemas["PlanRead"];
 export type PlannedClass = Schemas["PlannedClassRead"];
@@ -72,7 +74,15 @@ export class Problem extends Error {
   }
 }
 
-export const client = createClient<paths>({ baseUrl: "", fetch: patientFetch });
+/** Aborts when this page is left. */
+export const leaving = signalOfLeaving(window, () => window.location.reload());
+
+function pageFetch(input: RequestInfo | URL, init: RequestInit = {}): Promise<Response> {
+  const own = init.signal ?? (input instanceof Request ? input.signal : undefined);
+  return patientFetch(input, { ...init, signal: own ? AbortSignal.any([own, leaving]) : leaving });
+}
+
+export const client = createClient<paths>({ baseUrl: "", fetch: pageFetch });
 client.use({
   onRequest({ request }) {
     request.headers.set("X-Window", windowId);
@@ -110,7 +120,7 @@ export async function need<T>(
 export async function needBytes(url: string, init?: RequestInit): Promise<ArrayBuffer> {
   let response: Response;
   try {
-    response = await patientFetch(url, init);
+    response = await pageFetch(url, init);
   } catch (error) {
     if (init?.signal?.aborted) throw error;
     throw new Problem("The application does not answer.", "It may be restarting; try again in a moment.", 0);
@@ -121,7 +131,7 @@ export async function needBytes(url: string, init?: RequestInit): Promise<ArrayB
 
 /** A multipart request, for which the typed client has no form. */
 export async function sendFiles<T>(method: "POST" | "PUT", url: string, body: FormData): Promise<T> {
-  const response = await patientFetch(url, { method, body, headers: { "X-Window": windowId } });
+  const response = await pageFetch(url, { method, body, headers: { "X-Window": windowId } });
   const data: unknown = response.status === 204 ? null : await response.json();
   if (!response.ok) throw asProblem(data, response.status);
   return data as T;

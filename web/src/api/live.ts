@@ -1,6 +1,7 @@
 /** The window's one event stream: each topic refreshes what depends on it. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { leaving } from "./client";
 import { refreshRun } from "./runQueries";
 import { unhurried } from "./unhurried";
 
@@ -71,6 +72,7 @@ export function useLive(): boolean {
       }
       for (const key of REFRESHED[topic] ?? ["everything"]) readAgain(key);
     };
+    leaving.addEventListener("abort", () => stream.close());
     return () => stream.close();
   }, [queries]);
   return connected;

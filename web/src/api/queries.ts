@@ -207,10 +207,9 @@ export function useSources() {
   });
 }
 
-export function useServerFolder(path: string, enabled: boolean) {
+export function useServerFolder(path: string) {
   return useQuery({
     queryKey: ["server-folders", path],
-    enabled,
     retry: false,
     queryFn: () => need(client.GET("/api/server-folders", { params: { query: { path } } })),
     placeholderData: keepPreviousData,

@@ -1,7 +1,7 @@
 /** The picture field as geometry: rows by key, lines of tiles within them, and what a point or rectangle meets. */
 import type { ClassOf, FieldRowOf, SetName } from "../api/client";
 import { colourPlace } from "./classColour";
-import { setWords } from "./words";
+import { SETS, setWords } from "./words";
 
 export const GROUPS = ["class", "set", "size", "day", "format", "predicted", "copies", "nothing"] as const;
 export type GroupKey = (typeof GROUPS)[number];
@@ -140,8 +140,6 @@ export function fieldRows(
     return fieldRow(row, key, group === "size" ? `${row.key} px` : (row.key ?? "none"));
   });
 }
-
-const SETS: readonly SetName[] = ["training", "validation", "test"];
 
 /** The set that a row of sets stands for. */
 export function setOfRow(row: FieldRow): SetName | null {
@@ -284,4 +282,21 @@ export function placeOf(layout: FieldLayout, index: number): { left: number; top
   if (!line) return undefined;
   const column = index - (layout.firsts[line.row] ?? 0) - line.start;
   return { left: HEAD_WIDTH + column * layout.step, top: line.top + LINE_INSET };
+}
+
+/** The part of the field that is on show, in pixels. */
+export interface View {
+  readonly top: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** Flat indices of the tiles between two heights, line by line. */
+export function indicesBetween(layout: FieldLayout, top: number, bottom: number): [number, number] {
+  const first = layout.lines[lineAt(layout, top)];
+  if (!first) return [layout.total, layout.total];
+  const from = (layout.firsts[first.row] ?? 0) + first.start;
+  const last = layout.lines[Math.min(layout.lines.length - 1, lineAt(layout, bottom))];
+  const to = last ? (layout.firsts[last.row] ?? 0) + last.end : layout.total;
+  return [from, to];
 }

@@ -51,7 +51,14 @@ export class FieldIndex {
   }
 
   ids(): number[] {
-    return Array.from({ length: this.loaded }, (_, index) => this.idAt(index) as number);
+    return this.idsBetween(0, this.loaded);
+  }
+
+  /** Pictures from one place to before another, as far as they have arrived. */
+  idsBetween(from: number, to: number): number[] {
+    const ids: number[] = [];
+    for (let at = Math.max(0, from); at < Math.min(to, this.loaded); at++) ids.push(this.idAt(at) as number);
+    return ids;
   }
 
   indexOf(id: number): number | undefined {

@@ -5,6 +5,9 @@ import { plural } from "./words";
 
 export const INPUT_SIZES = [32, 48, 64, 96] as const;
 
+/** Ways to fit a picture into the square. */
+export const FITS = ["distort", "border", "middle"] as const;
+
 const FIT_WORDS: Record<string, string> = {
   distort: "distorted to the square",
   border: "whole, with a border",

@@ -1,4 +1,5 @@
 /** Numbers and times as people read them. */
+import type { SetName } from "../api/client";
 
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count.toLocaleString("en")} ${count === 1 ? one : many}`;
@@ -33,6 +34,8 @@ export function bytes(count: number): string {
   if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;
   return `${(count / 1024 / 1024).toFixed(1)} MB`;
 }
+
+export const SETS = ["training", "validation", "test"] as const satisfies readonly SetName[];
 
 /** A set by its name; null is no set. */
 export function setWords(name: string | null): string {

@@ -38,20 +38,19 @@ function useBinSteps(projectId: number, onDone: () => void) {
   return { putBack, empty };
 }
 
+function toggled(chosen: ReadonlySet<number>, id: number): ReadonlySet<number> {
+  const next = new Set(chosen);
+  if (!next.delete(id)) next.add(id);
+  return next;
+}
+
 export function BinPlace() {
   const { project } = usePlace();
   const bin = useBin(project.id);
-  const disk = useDisk(project.id);
   const { data: jobs = [] } = useJobs();
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const [sure, setSure] = useState(false);
   const { putBack, empty } = useBinSteps(project.id, () => setChosen(new Set()));
-  const toggle = (id: number) =>
-    setChosen((now) => {
-      const next = new Set(now);
-      if (!next.delete(id)) next.add(id);
-      return next;
-    });
   const emptying = jobs.some((job) => job.kind === "empty" && job.project_id === project.id && isActive(job));
   const failure = failureOf(bin);
   if (failure) return <Failed error={failure} onRetry={() => void bin.refetch()} />;
@@ -63,28 +62,22 @@ export function BinPlace() {
     <section aria-label="Bin" className="flex h-full flex-col">
       <PlaceHead title="Bin">
         <span className="text-quiet" role="status">
-          {emptying
-            ? "Being emptied, see the tray"
-            : `${plural(count, "picture")}${disk.data ? `, ${bytes(disk.data.bin)}` : ""}`}
+          {emptying ? "Being emptied, see the tray" : <Amount count={count} />}
         </span>
         <Button disabled={!count || emptying} onClick={() => void putBack(picked.length ? picked : ids)}>
-          {picked.length
-            ? `Put back ${picked.length} chosen`
-            : count > ids.length
-              ? `Put back these ${ids.length}`
-              : "Put back all"}
+          {putBackWords(picked.length, ids.length, count)}
         </Button>
         <Button kind="danger" disabled={!count || emptying} onClick={() => setSure(true)}>
           Empty the bin
         </Button>
       </PlaceHead>
       <div className="min-h-0 flex-1 overflow-y-auto p-3">
-        {!count && (
-          <Empty title="The bin is empty">
-            <p>Pictures that you delete in Rows, and imports that you take back, come here first.</p>
-          </Empty>
-        )}
-        <BinPictures pictures={pictures} chosen={chosen} onToggle={toggle} />
+        {!count && <Nothing />}
+        <BinPictures
+          pictures={pictures}
+          chosen={chosen}
+          onToggle={(id) => setChosen((now) => toggled(now, id))}
+        />
         {count > ids.length && (
           <p className="mt-2 text-quiet">
             The newest {ids.length} of {count.toLocaleString("en")} are shown.
@@ -102,6 +95,25 @@ export function BinPlace() {
       />
     </section>
   );
+}
+
+function Amount({ count }: { count: number }) {
+  const { project } = usePlace();
+  const { data: disk } = useDisk(project.id);
+  return `${plural(count, "picture")}${disk ? `, ${bytes(disk.bin)}` : ""}`;
+}
+
+function Nothing() {
+  return (
+    <Empty title="The bin is empty">
+      <p>Pictures that you delete in Rows, and imports that you take back, come here first.</p>
+    </Empty>
+  );
+}
+
+function putBackWords(picked: number, shown: number, count: number): string {
+  if (picked) return `Put back ${picked} chosen`;
+  return count > shown ? `Put back these ${shown}` : "Put back all";
 }
 
 interface BinPicturesProps {

@@ -22,37 +22,7 @@ export function CopiesBar({ projectId, copies, searching, chosen, onKeep, onDism
   return (
     <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
       <p className="min-w-0 flex-1" role="status" data-testid="copies">
-        {searching ? (
-          jobWords(searching)
-        ) : (
-          <>
-            {copies.groups ? `${plural(copies.groups, "group")} of copies` : "No copies left to settle"}
-            {!!copies.differing && (
-              <span className="text-wrong">
-                , {copies.differing.toLocaleString("en")} under different labels
-              </span>
-            )}
-            .
-            {!!copies.repeated && (
-              <span className="text-quiet">
-                {" "}
-                The very same file came more than once for {plural(copies.repeated, "picture")}
-                {!!copies.repeated_differing && (
-                  <>
-                    ,{" "}
-                    <Link
-                      to={`/p/${projectId}/rows?sift=two-labels`}
-                      className="underline hover:no-underline"
-                    >
-                      {copies.repeated_differing} under two labels
-                    </Link>
-                  </>
-                )}
-                .
-              </span>
-            )}
-          </>
-        )}
+        {searching ? jobWords(searching) : <Known projectId={projectId} copies={copies} />}
       </p>
       {!!copies.waiting && !searching && (
         <Button title="Compare what has not been compared yet" onClick={onSearch}>
@@ -82,5 +52,32 @@ export function CopiesBar({ projectId, copies, searching, chosen, onKeep, onDism
         Keep one of each
       </Button>
     </div>
+  );
+}
+
+function Known({ projectId, copies }: { projectId: number; copies: CopiesOf }) {
+  return (
+    <>
+      {copies.groups ? `${plural(copies.groups, "group")} of copies` : "No copies left to settle"}
+      {!!copies.differing && (
+        <span className="text-wrong">, {copies.differing.toLocaleString("en")} under different labels</span>
+      )}
+      .
+      {!!copies.repeated && (
+        <span className="text-quiet">
+          {" "}
+          The very same file came more than once for {plural(copies.repeated, "picture")}
+          {!!copies.repeated_differing && (
+            <>
+              ,{" "}
+              <Link to={`/p/${projectId}/rows?sift=two-labels`} className="underline hover:no-underline">
+                {copies.repeated_differing} under two labels
+              </Link>
+            </>
+          )}
+          .
+        </span>
+      )}
+    </>
   );
 }

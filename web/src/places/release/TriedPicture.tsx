@@ -13,7 +13,6 @@ export interface Tried {
 
 export function TriedPicture({ tried, model, threshold }: { tried: Tried; model: Model; threshold: number }) {
   const { answer } = tried;
-  const { classes } = usePlace();
   if (answer.error) {
     return (
       <div role="alert" className="flex flex-1 flex-col items-center justify-center p-10 text-center">
@@ -43,24 +42,33 @@ export function TriedPicture({ tried, model, threshold }: { tried: Tried; model:
           className="h-[360px] w-[360px] shrink-0 bg-sunken object-contain"
           style={{ imageRendering: "pixelated" }}
         />
-        <div className="relative min-w-0 flex-1" data-testid="probabilities">
-          <div
-            className="absolute top-0 bottom-6 w-px bg-choice"
-            style={{ left: `${threshold * 100}%` }}
-            aria-hidden="true"
-          />
-          <ProbabilityBars
-            order={order}
-            model={model}
-            classes={classes}
-            colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
-          />
-          <div className="flex justify-between font-mono text-xs text-quiet">
-            <span>0</span>
-            <span>0.5</span>
-            <span>1</span>
-          </div>
-        </div>
+        <Ruler order={order} model={model} threshold={threshold} />
+      </div>
+    </div>
+  );
+}
+
+/** All classes on one ruler, with a line where an answer is sure enough. */
+function Ruler(props: { order: ReturnType<typeof ranked>; model: Model; threshold: number }) {
+  const { order, model, threshold } = props;
+  const { classes } = usePlace();
+  return (
+    <div className="relative min-w-0 flex-1" data-testid="probabilities">
+      <div
+        className="absolute top-0 bottom-6 w-px bg-choice"
+        style={{ left: `${threshold * 100}%` }}
+        aria-hidden="true"
+      />
+      <ProbabilityBars
+        order={order}
+        model={model}
+        classes={classes}
+        colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
+      />
+      <div className="flex justify-between font-mono text-xs text-quiet">
+        <span>0</span>
+        <span>0.5</span>
+        <span>1</span>
       </div>
     </div>
   );

@@ -1,19 +1,18 @@
 /** A run's errors on one set: the matrix and the scores at the left feed the pictures at the right. */
-import { type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import type { Judgement, Model, Outcome, SetName } from "../../api/client";
 import { useOutcomes } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
-import { labelKey } from "../../domain/labelKeys";
 import { confusedPairs, likenessOrder, type Share } from "../../domain/matrix";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { LabelSheet } from "../../parts/LabelSheet";
 import { Reading } from "../../parts/States";
-import { type Mending, useMending } from "../mending/useMending";
+import { useMending } from "../mending/useMending";
 import { JudgedPicture } from "./JudgedPicture";
 import { cellKey, Matrix } from "./Matrix";
-import { OutcomeTile } from "./OutcomeTile";
+import { OutcomeList } from "./OutcomeList";
 import { ScoreTable } from "./ScoreTable";
 
 interface ErrorsProps {
@@ -192,71 +191,6 @@ function Judged({ model, set, look, judgement, cells }: ErrorsProps & { cells: C
         />
       )}
     </>
-  );
-}
-
-interface ListProps {
-  shown: readonly Outcome[];
-  model: Model;
-  chosen: number | undefined;
-  mending: Mending;
-  onChoose: (id: number | undefined) => void;
-  onOpen: (outcome: Outcome) => void;
-  onAskLabel: () => void;
-  children: ReactNode;
-}
-
-function OutcomeList(props: ListProps) {
-  const { classes } = usePlace();
-  const { shown, chosen, mending, onChoose } = props;
-  const list = useRef<HTMLDivElement>(null);
-  const goTo = (at: number) => {
-    const next = shown[Math.max(0, Math.min(shown.length - 1, at))];
-    onChoose(next?.picture_id);
-    list.current?.querySelector<HTMLElement>(`[data-outcome="${next?.picture_id}"]`)?.focus();
-  };
-  /** Whether the key meant something. */
-  const onPlainKey = (key: string): boolean => {
-    const at = shown.findIndex((outcome) => outcome.picture_id === chosen);
-    const step = { ArrowLeft: -1, ArrowRight: 1 }[key];
-    const here = shown[at];
-    const asked = labelKey(key, classes);
-    if (step !== undefined) goTo(at + step);
-    else if (here && asked?.kind === "label") void mending.label([here.picture_id], asked.classId);
-    else if (here && asked) props.onAskLabel();
-    else return false;
-    return true;
-  };
-  const onKeyDown = (event: KeyboardEvent) => {
-    if (event.altKey) return;
-    const withCtrl = event.ctrlKey || event.metaKey;
-    if (withCtrl && event.key === "z") void mending.undo();
-    else if (withCtrl || !onPlainKey(event.key)) return;
-    event.preventDefault();
-  };
-  return (
-    <div
-      ref={list}
-      role="listbox"
-      aria-label="Judged pictures"
-      tabIndex={0}
-      data-testid="outcomes"
-      onKeyDown={onKeyDown}
-      className="flex min-h-0 flex-1 flex-wrap content-start gap-3 overflow-y-auto px-4 py-2"
-    >
-      {props.children}
-      {shown.map((outcome) => (
-        <OutcomeTile
-          key={outcome.picture_id}
-          outcome={outcome}
-          model={props.model}
-          classes={classes}
-          chosen={outcome.picture_id === chosen}
-          onChoose={() => onChoose(outcome.picture_id)}
-          onOpen={() => props.onOpen(outcome)}
-        />
-      ))}
-    </div>
   );
 }
 

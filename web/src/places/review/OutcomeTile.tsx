@@ -42,27 +42,38 @@ export function OutcomeTile({ outcome, model, classes, chosen, onChoose, onOpen 
         draggable={false}
         className="h-[132px] w-[132px] bg-sunken object-contain"
       />
-      <span className="flex h-4.5 text-[11px] leading-[18px] font-bold">
-        <span
-          className="flex-1 px-1"
-          style={{ background: classColour(truth.place), color: signColour(truth.place) }}
-        >
-          {truth.sign}
-        </span>
-        {wrong && (
-          <span
-            className="flex-1 border-l-2 border-surface px-1 text-right"
-            style={{ background: classColour(predicted.place), color: signColour(predicted.place) }}
-          >
-            {predicted.sign}
-          </span>
-        )}
-      </span>
+      <Foot truth={truth} predicted={wrong ? predicted : undefined} />
       <span className={`block truncate text-[12.5px] ${wrong ? "text-wrong" : "text-quiet"}`}>
         {wrong ? "read as " : "rightly "}
         {predicted.name}, {probability(outcome.p)}
       </span>
       {mended && <span className="block truncate text-sm text-choice">now {now}</span>}
     </button>
+  );
+}
+
+interface ClassFacts {
+  sign: string;
+  place: number | undefined;
+}
+
+function Foot({ truth, predicted }: { truth: ClassFacts; predicted: ClassFacts | undefined }) {
+  return (
+    <span className="flex h-4.5 text-[11px] leading-[18px] font-bold">
+      <span
+        className="flex-1 px-1"
+        style={{ background: classColour(truth.place), color: signColour(truth.place) }}
+      >
+        {truth.sign}
+      </span>
+      {predicted && (
+        <span
+          className="flex-1 border-l-2 border-surface px-1 text-right"
+          style={{ background: classColour(predicted.place), color: signColour(predicted.place) }}
+        >
+          {predicted.sign}
+        </span>
+      )}
+    </span>
   );
 }

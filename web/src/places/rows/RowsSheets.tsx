@@ -45,103 +45,129 @@ interface Props {
 }
 
 export function RowsSheets(props: Props) {
-  const { laid, project, classes, split, asked, total, chosen, mended, mending, onLay, onLabel, onAddress } =
-    props;
-  const close = () => onLay(undefined);
-  const classOf = (classId: number) => classes.find((entry) => entry.id === classId);
   return (
     <>
-      {laid?.kind === "take out" && (
-        <TakeOutSheet
-          projectId={project.id}
-          pictures={project.pictures}
-          // What a look at the test set lets through besides is taken out by choosing it.
-          sifted={asked.sift && !asked.look ? { ...asked, count: total } : undefined}
-          chosen={chosen}
-          split={split}
-          onClose={close}
-        />
-      )}
-      {laid?.kind === "divide" && (
-        <DivideSheet
-          projectId={project.id}
+      <SheetOfAll {...props} />
+      <SheetOfPictures {...props} />
+      <SheetOfClass {...props} />
+    </>
+  );
+}
+
+/** What is asked about all that the field shows. */
+function SheetOfAll(props: Props) {
+  const { laid, project, split, asked, total, chosen, mending, onLay, onAddress } = props;
+  const close = () => onLay(undefined);
+  if (laid?.kind === "take out")
+    return (
+      <TakeOutSheet
+        projectId={project.id}
+        pictures={project.pictures}
+        // What a look at the test set lets through besides is taken out by choosing it.
+        sifted={asked.sift && !asked.look ? { ...asked, count: total } : undefined}
+        chosen={chosen}
+        split={split}
+        onClose={close}
+      />
+    );
+  if (laid?.kind === "divide")
+    return (
+      <DivideSheet
+        projectId={project.id}
+        classes={props.classes}
+        splits={props.splits}
+        split={split}
+        onClose={close}
+        onDivided={(made) => onAddress({ split: String(made.id) })}
+      />
+    );
+  if (laid?.kind === "history")
+    return (
+      <HistorySheet
+        projectId={project.id}
+        picture={chosen.length === 1 ? { id: chosen[0] as number, only: laid.only } : undefined}
+        onOnly={(only) => onLay({ kind: "history", only })}
+        onShow={(action) => {
+          onAddress({ sift: `action:${action}` });
+          close();
+        }}
+        onUndo={() => void mending.undo()}
+        onRedo={() => void mending.redo()}
+        onClose={close}
+      />
+    );
+  return null;
+}
+
+/** What is asked about the pictures that are chosen. */
+function SheetOfPictures(props: Props) {
+  const { laid, classes, split, chosen, mended, mending, onLabel, onSet } = props;
+  const onClose = () => props.onLay(undefined);
+  switch (laid?.kind) {
+    case "label":
+      return (
+        <LabelSheet
+          title={`Label ${plural(mended.length, "picture")}`}
           classes={classes}
-          splits={props.splits}
-          split={split}
-          onClose={close}
-          onDivided={(made) => onAddress({ split: String(made.id) })}
+          onClose={onClose}
+          onChoose={(classId) => onLabel(mended, classId)}
         />
-      )}
-      {laid?.kind === "new class" && (
-        <NameSheet
-          title="New class"
-          label="Name"
-          action="Make class"
-          onClose={close}
-          onName={mending.newClass}
+      );
+    case "set":
+      return (
+        <SetSheet count={mended.length} split={split} onClose={onClose} onSet={(set) => onSet(mended, set)} />
+      );
+    case "note":
+      return (
+        <NoteSheet
+          title={`Note on ${plural(chosen.length, "picture")}`}
+          onClose={onClose}
+          onNote={(note) => void mending.note(chosen, note)}
         />
-      )}
-      {laid?.kind === "split off" && (
+      );
+    case "split off":
+      return (
         <NameSheet
           title={`Split off ${plural(chosen.length, "picture")} as a new class`}
           label="Name"
           action="Split off"
-          onClose={close}
+          onClose={onClose}
           onName={(name) => mending.splitOff(name, chosen)}
         />
-      )}
-      {laid?.kind === "class" && classOf(laid.classId) && (
-        <ClassSheet
-          entry={classOf(laid.classId) as ClassOf}
-          onClose={close}
-          onChange={(look) => mending.changeClass(laid.classId, look)}
-        />
-      )}
-      {laid?.kind === "note" && (
-        <NoteSheet
-          title={`Note on ${plural(chosen.length, "picture")}`}
-          onClose={close}
-          onNote={(note) => void mending.note(chosen, note)}
-        />
-      )}
-      {laid?.kind === "merge class" && (
-        <LabelSheet
-          title={`Merge ${classOf(laid.classId)?.name ?? ""} into`}
-          classes={classes.filter((entry) => entry.id !== laid.classId)}
-          onClose={close}
-          onChoose={(into) => void mending.mergeClass(laid.classId, into)}
-        />
-      )}
-      {laid?.kind === "history" && (
-        <HistorySheet
-          projectId={project.id}
-          picture={chosen.length === 1 ? { id: chosen[0] as number, only: laid.only } : undefined}
-          onOnly={(only) => onLay({ kind: "history", only })}
-          onShow={(action) => {
-            onAddress({ sift: `action:${action}` });
-            close();
-          }}
-          onUndo={() => void mending.undo()}
-          onRedo={() => void mending.redo()}
-          onClose={close}
-        />
-      )}
-      {laid?.kind === "set" && (
-        <SetSheet
-          count={mended.length}
-          split={split}
-          onClose={close}
-          onSet={(set) => props.onSet(mended, set)}
-        />
-      )}
-      {laid?.kind === "label" && (
-        <LabelSheet
-          title={`Label ${plural(mended.length, "picture")}`}
-          classes={classes}
-          onClose={close}
-          onChoose={(classId) => onLabel(mended, classId)}
-        />
-      )}
-    </>
+      );
+    default:
+      return null;
+  }
+}
+
+/** What is asked about one class. */
+function SheetOfClass({ laid, classes, mending, onLay }: Props) {
+  const onClose = () => onLay(undefined);
+  if (laid?.kind === "new class")
+    return (
+      <NameSheet
+        title="New class"
+        label="Name"
+        action="Make class"
+        onClose={onClose}
+        onName={mending.newClass}
+      />
+    );
+  if (laid?.kind !== "class" && laid?.kind !== "merge class") return null;
+  const { classId } = laid;
+  const entry = classes.find((other) => other.id === classId);
+  // Another window may have taken the class away meanwhile.
+  if (!entry) return null;
+  if (laid.kind === "class")
+    return (
+      <ClassSheet entry={entry} onClose={onClose} onChange={(look) => mending.changeClass(classId, look)} />
+    );
+  return (
+    <LabelSheet
+      title={`Merge ${entry.name} into`}
+      classes={classes.filter((other) => other !== entry)}
+      onClose={onClose}
+      onChoose={(into) => void mending.mergeClass(classId, into)}
+    />
   );
 }

@@ -4,7 +4,7 @@ import type { CopiesOf, Run } from "../../api/client";
 import { GROUPS, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
-import { ProgressBar } from "../../parts/ProgressBar";
+import { SendingLine } from "../bring-in/SendingLine";
 import type { Sending } from "../bring-in/useSending";
 
 interface Props {
@@ -38,7 +38,7 @@ const GROUP_WORDS: Record<GroupKey, string> = {
 };
 
 export function RowsTools(props: Props) {
-  const { nothing, chosen, copies, sending, onLay, onAddress } = props;
+  const { nothing, chosen, sending, onLay } = props;
   return (
     <div className="flex items-center gap-2 border-b border-hairline px-3 py-1.5">
       <Button kind={props.fresh ? "main" : "plain"} onClick={props.onBringIn}>
@@ -60,53 +60,66 @@ export function RowsTools(props: Props) {
         Undo
       </Button>
       {sending && (
-        <div className="flex w-64 items-center gap-2" role="status">
-          <span className="whitespace-nowrap">
-            Sending {sending.sent} of {sending.total}
-          </span>
-          <ProgressBar done={sending.sent} total={sending.total} label="Sending files" />
-          <Button onClick={props.onStopSending}>Stop</Button>
+        <div className="w-64">
+          <SendingLine sending={sending} onStop={props.onStopSending} />
         </div>
       )}
       <div className="ml-auto flex items-center gap-4 whitespace-nowrap">
-        {!!copies?.groups && props.group !== "copies" && (
-          <button
-            type="button"
-            className="cursor-pointer text-quiet hover:underline"
-            title={`${copies.pictures} pictures; ${copies.differing} of the groups under different labels`}
-            onClick={() => onAddress({ group: "copies", sift: "copies" })}
-          >
-            Copies {copies.groups.toLocaleString("en")}
-          </button>
-        )}
-        {!!props.binned && (
-          <Link to={`/p/${props.projectId}/rows/bin`} className="text-quiet hover:underline">
-            Bin {props.binned.toLocaleString("en")}
-          </Link>
-        )}
-        <label className="flex items-center gap-2">
-          <span className="text-quiet">Rows by</span>
-          <select
-            className="rounded-control border border-edge bg-surface px-1.5 py-0.5"
-            value={props.group}
-            onChange={(event) =>
-              onAddress({ group: event.target.value === "class" ? undefined : event.target.value })
-            }
-          >
-            {GROUPS.filter((key) => key !== "predicted" || props.run).map((key) => (
-              <option key={key} value={key}>
-                {GROUP_WORDS[key]}
-              </option>
-            ))}
-          </select>
-        </label>
-        <Choice<TileSize>
-          label="Tiles"
-          value={props.size}
-          onChange={(value) => onAddress({ tile: String(value) })}
-          options={TILE_SIZES.map((value) => ({ value, label: value, title: `${value} pixels` }))}
-        />
+        <Aside {...props} />
+        <Layout {...props} />
       </div>
     </div>
+  );
+}
+
+/** What stands beside the rows: copies, and what was put into the bin. */
+function Aside({ projectId, copies, group, binned, onAddress }: Props) {
+  return (
+    <>
+      {!!copies?.groups && group !== "copies" && (
+        <button
+          type="button"
+          className="cursor-pointer text-quiet hover:underline"
+          title={`${copies.pictures} pictures; ${copies.differing} of the groups under different labels`}
+          onClick={() => onAddress({ group: "copies", sift: "copies" })}
+        >
+          Copies {copies.groups.toLocaleString("en")}
+        </button>
+      )}
+      {!!binned && (
+        <Link to={`/p/${projectId}/rows/bin`} className="text-quiet hover:underline">
+          Bin {binned.toLocaleString("en")}
+        </Link>
+      )}
+    </>
+  );
+}
+
+function Layout({ run, group, size, onAddress }: Props) {
+  return (
+    <>
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">Rows by</span>
+        <select
+          className="rounded-control border border-edge bg-surface px-1.5 py-0.5"
+          value={group}
+          onChange={(event) =>
+            onAddress({ group: event.target.value === "class" ? undefined : event.target.value })
+          }
+        >
+          {GROUPS.filter((key) => key !== "predicted" || run).map((key) => (
+            <option key={key} value={key}>
+              {GROUP_WORDS[key]}
+            </option>
+          ))}
+        </select>
+      </label>
+      <Choice<TileSize>
+        label="Tiles"
+        value={size}
+        onChange={(value) => onAddress({ tile: String(value) })}
+        options={TILE_SIZES.map((value) => ({ value, label: value, title: `${value} pixels` }))}
+      />
+    </>
   );
 }

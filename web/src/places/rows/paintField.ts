@@ -9,6 +9,7 @@ import {
   lineAt,
   SMALLEST_WITH_SIGN,
   type TileSize,
+  type View,
 } from "../../domain/field";
 import { EXCLUDED, type FieldIndex, JUDGED, NOTED, TWO_LABELS, UNSURE, WRONG } from "../../domain/fieldIndex";
 import type { TilePlace } from "../../domain/tileStore";
@@ -85,21 +86,11 @@ export interface FieldPicture {
   readonly side: number;
 }
 
-/** Flat indices of the tiles between two heights, line by line. */
-export function indicesBetween(layout: FieldLayout, top: number, bottom: number): [number, number] {
-  const first = layout.lines[lineAt(layout, top)];
-  if (!first) return [layout.total, layout.total];
-  const from = (layout.firsts[first.row] ?? 0) + first.start;
-  const last = layout.lines[Math.min(layout.lines.length - 1, lineAt(layout, bottom))];
-  const to = last ? (layout.firsts[last.row] ?? 0) + last.end : layout.total;
-  return [from, to];
-}
-
 export function paintField(
   on: CanvasRenderingContext2D,
   field: FieldPicture,
   palette: Palette,
-  view: { top: number; width: number; height: number },
+  view: View,
 ): void {
   const { layout } = field;
   on.clearRect(0, 0, view.width, view.height);

@@ -2,11 +2,11 @@
 import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import type { ClassOf } from "../../api/client";
 import { needBytes } from "../../api/client";
-import type { FieldLayout, TileSize } from "../../domain/field";
+import { type FieldLayout, indicesBetween, type TileSize, type View } from "../../domain/field";
 import type { FieldIndex } from "../../domain/fieldIndex";
 import type { Selection } from "../../domain/selection";
 import { type FetchSheet, TileStore } from "../../domain/tileStore";
-import { indicesBetween, type Palette, paintField, readPalette } from "./paintField";
+import { type Palette, paintField, readPalette } from "./paintField";
 
 interface Props {
   projectId: number;
@@ -48,62 +48,20 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
     const made = new TileStore(side, sheetFetcher(projectId), () => later());
     const now = () => {
       frame.current = 0;
-      const { layout, index, classes, selection, active } = latest.current;
       const place = latest.current.scroller.current;
       const sheet = canvas.current;
       const on = sheet?.getContext("2d");
       if (!place || !sheet || !on) return;
-      const ratio = window.devicePixelRatio;
-      const view = { top: place.scrollTop, width: place.clientWidth, height: place.clientHeight };
-      if (
-        sheet.width !== Math.round(view.width * ratio) ||
-        sheet.height !== Math.round(view.height * ratio)
-      ) {
-        sheet.width = Math.round(view.width * ratio);
-        sheet.height = Math.round(view.height * ratio);
-        sheet.style.width = `${view.width}px`;
-        sheet.style.height = `${view.height}px`;
-      }
       palette.current ??= readPalette(on);
-      on.setTransform(ratio, 0, 0, ratio, 0, 0);
-      const margin = view.height * MARGIN_SCREENS;
-      const [from, to] = indicesBetween(layout, view.top, view.top + view.height);
-      const [before, behind] = indicesBetween(layout, view.top - margin, view.top + view.height + margin);
-      const ids: number[] = [];
-      for (const [first, last] of [
-        [from, to],
-        [to, behind],
-        [before, from],
-      ] as const) {
-        for (let at = first; at < last; at++) {
-          const id = index.idAt(at);
-          if (id !== undefined) ids.push(id);
-        }
-      }
-      made.want(ids);
-      const focus = active ? selection.focus : undefined;
-      paintField(
-        on,
-        {
-          layout,
-          index,
-          size: latest.current.size,
-          classes,
-          chosen: selection.chosen,
-          focus,
-          tileOf: (id) => made.get(id),
-          side,
-        },
-        palette.current,
-        view,
-      );
-      let complete = true;
-      for (let at = from; at < to && complete; at++) {
-        const id = index.idAt(at);
-        complete = id !== undefined && made.get(id) !== undefined;
-      }
+      const view = { top: place.scrollTop, width: place.clientWidth, height: place.clientHeight };
+      on.setTransform(...fitCanvas(sheet, view));
+      made.want(idsBySight(latest.current, view));
+      const { selection, active } = latest.current;
+      const tiles = { tileOf: (id: number) => made.get(id), side };
+      const chosen = { chosen: selection.chosen, focus: active ? selection.focus : undefined };
+      paintField(on, { ...latest.current, ...chosen, ...tiles }, palette.current, view);
       // Whoever waits for the screen to be whole, a measurement or a test, reads it here.
-      sheet.dataset.painted = complete ? "whole" : "partly";
+      sheet.dataset.painted = isWhole(latest.current, view, made) ? "whole" : "partly";
     };
     const later = () => {
       if (!frame.current) frame.current = requestAnimationFrame(now);
@@ -118,6 +76,16 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
     [props.layout, props.index, props.classes, props.selection, props.active, paint],
   );
 
+  useRepaint(scroller, paint, palette);
+  return canvas;
+}
+
+/** Paints again when the field is scrolled or changes its size, and in other colours when the theme changes. */
+function useRepaint(
+  scroller: RefObject<HTMLDivElement | null>,
+  paint: () => void,
+  palette: RefObject<Palette | undefined>,
+): void {
   useEffect(() => {
     const place = scroller.current;
     if (!place) return;
@@ -134,7 +102,40 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
       themed.disconnect();
       place.removeEventListener("scroll", paint);
     };
-  }, [scroller, paint]);
+  }, [scroller, paint, palette]);
+}
 
-  return canvas;
+/** Makes the canvas as large as the view; what is returned makes one unit of it one pixel of the page. */
+function fitCanvas(sheet: HTMLCanvasElement, view: View): [number, number, number, number, number, number] {
+  const ratio = window.devicePixelRatio;
+  const width = Math.round(view.width * ratio);
+  const height = Math.round(view.height * ratio);
+  // Setting a size empties a canvas, even if it is the one that it has.
+  if (sheet.width !== width || sheet.height !== height) {
+    sheet.width = width;
+    sheet.height = height;
+    sheet.style.width = `${view.width}px`;
+    sheet.style.height = `${view.height}px`;
+  }
+  return [ratio, 0, 0, ratio, 0, 0];
+}
+
+type Laid = Pick<Props, "layout" | "index">;
+
+/** Pictures whose tiles are wanted: first those on show, then those below, then those above. */
+function idsBySight({ layout, index }: Laid, { top, height }: View): number[] {
+  const margin = height * MARGIN_SCREENS;
+  const [from, to] = indicesBetween(layout, top, top + height);
+  const [before, behind] = indicesBetween(layout, top - margin, top + height + margin);
+  return [...index.idsBetween(from, to), ...index.idsBetween(to, behind), ...index.idsBetween(before, from)];
+}
+
+/** True if every tile on show is there. */
+function isWhole({ layout, index }: Laid, { top, height }: View, tiles: TileStore): boolean {
+  const [from, to] = indicesBetween(layout, top, top + height);
+  for (let at = from; at < to; at++) {
+    const id = index.idAt(at);
+    if (id === undefined || !tiles.get(id)) return false;
+  }
+  return true;
 }

@@ -9,24 +9,21 @@ const REMEDIES = [
   { value: "draws", label: "shown alike", title: "Pictures of rare classes are shown more often" },
 ] as const;
 
-export function Imbalance(props: {
+type Way = (typeof REMEDIES)[number]["value"];
+
+interface Props {
   classes: readonly ClassOf[];
   split: Split | undefined;
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
-}) {
+}
+
+export function Imbalance(props: Props) {
   const { settings } = props.recipe;
   const counts = props.classes.map((entry) =>
     props.split ? (props.split.counts[String(entry.id)]?.training ?? 0) : entry.count,
   );
-  const times = showings(counts);
-  const present = props.classes
-    .map((entry, n) => ({ name: entry.name, times: times[n] ?? 0 }))
-    .filter((entry) => entry.times > 0)
-    .sort((a, b) => b.times - a.times);
-  const rare = present[0];
-  const common = present.at(-1);
-  const value =
+  const value: Way =
     settings.class_draws === "balanced"
       ? "draws"
       : settings.class_weights === "balanced"
@@ -34,7 +31,7 @@ export function Imbalance(props: {
         : "none";
   return (
     <div className="mb-2">
-      <Choice<"none" | "weights" | "draws">
+      <Choice<Way>
         label="Classes"
         value={value}
         onChange={(way) =>
@@ -49,16 +46,30 @@ export function Imbalance(props: {
         }
         options={REMEDIES}
       />
-      {rare && common && rare !== common && (
-        <p className="mt-1 text-sm text-quiet" data-testid="imbalance">
-          {value === "none" &&
-            `${common.name} has ${(rare.times / common.times).toFixed(1)} times as many pictures as ${rare.name}; each is shown once.`}
-          {value === "weights" &&
-            `A ${rare.name} counts ${rare.times.toFixed(1)} times, a ${common.name} ${common.times.toFixed(1)} times; an epoch takes as long as before.`}
-          {value === "draws" &&
-            `An epoch shows each ${rare.name} ${rare.times.toFixed(1)} times and each ${common.name} ${common.times.toFixed(1)} times, together as many pictures as before.`}
-        </p>
-      )}
+      <Consequence way={value} classes={props.classes} counts={counts} />
     </div>
+  );
+}
+
+/** What the way does to the rarest class and to the most common one. */
+function Consequence(props: { way: Way; classes: readonly ClassOf[]; counts: readonly number[] }) {
+  const times = showings(props.counts);
+  const present = props.classes
+    .map((entry, n) => ({ name: entry.name, times: times[n] ?? 0 }))
+    .filter((entry) => entry.times > 0)
+    .sort((a, b) => b.times - a.times);
+  const rare = present[0];
+  const common = present.at(-1);
+  if (!rare || !common || rare === common) return null;
+  const often = { rare: rare.times.toFixed(1), common: common.times.toFixed(1) };
+  const words = {
+    none: `${common.name} has ${(rare.times / common.times).toFixed(1)} times as many pictures as ${rare.name}; each is shown once.`,
+    weights: `A ${rare.name} counts ${often.rare} times, a ${common.name} ${often.common} times; an epoch takes as long as before.`,
+    draws: `An epoch shows each ${rare.name} ${often.rare} times and each ${common.name} ${often.common} times, together as many pictures as before.`,
+  };
+  return (
+    <p className="mt-1 text-sm text-quiet" data-testid="imbalance">
+      {words[props.way]}
+    </p>
   );
 }

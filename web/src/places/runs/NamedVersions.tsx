@@ -23,56 +23,12 @@ function versionWords(entry: Ingredient): string {
 
 export function NamedVersions({ projectId, kind, value, onTake }: Props) {
   const { data: kept = [] } = useIngredients(projectId, kind);
-  const queries = useQueryClient();
-  const { fail } = useNotices();
+  const { save, forget } = useKeeping(projectId, kind);
   const [naming, setNaming] = useState(false);
   const present = kept.find((entry) => sameValue(entry.value, value));
-  const save = async (name: string) => {
-    await need(
-      client.POST("/api/projects/{project_id}/ingredients/{kind}", {
-        params: { path: { project_id: projectId, kind } },
-        body: { name, value },
-      }),
-    );
-    await queries.invalidateQueries({ queryKey: ["ingredients"] });
-  };
-  const forget = (entry: Ingredient) =>
-    need(
-      client.DELETE("/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}", {
-        params: { path: { project_id: projectId, kind, ingredient_id: entry.id } },
-      }),
-    )
-      .then(() => queries.invalidateQueries({ queryKey: ["ingredients"] }))
-      .catch(fail);
   return (
     <div className="flex items-center gap-2">
-      <Listbox value={present?.id ?? 0} onChange={(id) => kept.filter((x) => x.id === id).forEach(onTake)}>
-        <ListboxButton
-          disabled={!kept.length}
-          className="rounded-control max-w-[280px] cursor-pointer truncate border border-edge bg-surface px-2.5 py-1 disabled:cursor-default disabled:opacity-60"
-          data-testid="named-version"
-        >
-          {present ? versionWords(present) : kept.length ? "not kept by name" : "none kept yet"}
-          {kept.length > 0 && <span className="ml-2 text-quiet">choose</span>}
-        </ListboxButton>
-        <ListboxOptions
-          anchor="bottom start"
-          className="shadow-float z-50 max-h-[320px] overflow-auto bg-surface py-1 outline-none"
-        >
-          {kept.map((entry) => (
-            <ListboxOption
-              key={entry.id}
-              value={entry.id}
-              className="cursor-pointer px-3 py-1 data-focus:bg-sunken data-selected:font-semibold"
-            >
-              {versionWords(entry)}
-              <span className="ml-3 text-sm text-quiet">
-                {entry.runs.length ? `used by ${plural(entry.runs.length, "run")}` : "no run has used it yet"}
-              </span>
-            </ListboxOption>
-          ))}
-        </ListboxOptions>
-      </Listbox>
+      <Kept {...{ kept, present, onTake }} />
       {present ? (
         <Button
           kind="bare"
@@ -91,9 +47,70 @@ export function NamedVersions({ projectId, kind, value, onTake }: Props) {
           action="Keep"
           initial={kept[0]?.name ?? ""}
           onClose={() => setNaming(false)}
-          onName={save}
+          onName={(name) => save(name, value)}
         />
       )}
     </div>
+  );
+}
+
+function useKeeping(projectId: number, kind: Props["kind"]) {
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const save = async (name: string, value: Props["value"]) => {
+    await need(
+      client.POST("/api/projects/{project_id}/ingredients/{kind}", {
+        params: { path: { project_id: projectId, kind } },
+        body: { name, value },
+      }),
+    );
+    await queries.invalidateQueries({ queryKey: ["ingredients"] });
+  };
+  const forget = (entry: Ingredient) =>
+    need(
+      client.DELETE("/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}", {
+        params: { path: { project_id: projectId, kind, ingredient_id: entry.id } },
+      }),
+    )
+      .then(() => queries.invalidateQueries({ queryKey: ["ingredients"] }))
+      .catch(fail);
+  return { save, forget };
+}
+
+interface KeptProps {
+  kept: readonly Ingredient[];
+  present: Ingredient | undefined;
+  onTake: Props["onTake"];
+}
+
+function Kept({ kept, present, onTake }: KeptProps) {
+  return (
+    <Listbox value={present?.id ?? 0} onChange={(id) => kept.filter((x) => x.id === id).forEach(onTake)}>
+      <ListboxButton
+        disabled={!kept.length}
+        className="rounded-control max-w-[280px] cursor-pointer truncate border border-edge bg-surface px-2.5 py-1 disabled:cursor-default disabled:opacity-60"
+        data-testid="named-version"
+      >
+        {present ? versionWords(present) : kept.length ? "not kept by name" : "none kept yet"}
+        {kept.length > 0 && <span className="ml-2 text-quiet">choose</span>}
+      </ListboxButton>
+      <ListboxOptions
+        anchor="bottom start"
+        className="shadow-float z-50 max-h-[320px] overflow-auto bg-surface py-1 outline-none"
+      >
+        {kept.map((entry) => (
+          <ListboxOption
+            key={entry.id}
+            value={entry.id}
+            className="cursor-pointer px-3 py-1 data-focus:bg-sunken data-selected:font-semibold"
+          >
+            {versionWords(entry)}
+            <span className="ml-3 text-sm text-quiet">
+              {entry.runs.length ? `used by ${plural(entry.runs.length, "run")}` : "no run has used it yet"}
+            </span>
+          </ListboxOption>
+        ))}
+      </ListboxOptions>
+    </Listbox>
   );
 }

@@ -84,68 +84,74 @@ function Entry({ kind, operation, byDraw, impossible, onChange }: EntryProps) {
   );
 }
 
-function Detail({
-  kind,
-  operation,
-  byDraw,
-  onChange,
-}: {
+interface DetailProps {
   kind: OperationKind;
   operation: Operation;
   byDraw: boolean;
   onChange: (operation: Operation) => void;
-}) {
-  const { low = 0, high = 0 } = operation;
-  const limits = `${kind.least} to ${kind.most} ${kind.unit}`;
+}
+
+function Detail(props: DetailProps) {
   return (
     <>
-      {kind.ranged &&
-        (kind.one_value ? (
-          <NumberField
-            label="Concentration"
-            help={limits}
-            value={low}
-            min={kind.least}
-            max={kind.most}
-            step="any"
-            onChange={(value) => onChange({ ...operation, low: value, high: value })}
-          />
-        ) : (
-          <>
-            <NumberField
-              label="From"
-              help={limits}
-              value={low}
-              min={kind.least}
-              max={Math.min(kind.most, high)}
-              step="any"
-              onChange={(value) => onChange({ ...operation, low: value })}
-            />
-            <NumberField
-              label="To"
-              help={`${low} to ${kind.most}`}
-              value={high}
-              min={Math.max(kind.least, low)}
-              max={kind.most}
-              step="any"
-              onChange={(value) => onChange({ ...operation, high: value })}
-            />
-          </>
-        ))}
-      {!byDraw && (
-        <label className="flex items-center gap-2">
-          Chance
-          <input
-            type="range"
-            min={0}
-            max={100}
-            value={Math.round(operation.probability * 100)}
-            onChange={(event) => onChange({ ...operation, probability: Number(event.target.value) / 100 })}
-            className="min-w-0 flex-1 accent-choice"
-          />
-          <span className="w-14 text-right font-mono">{chanceWords(operation.probability)}</span>
-        </label>
-      )}
+      {props.kind.ranged && <Range {...props} />}
+      {!props.byDraw && <Chance {...props} />}
     </>
+  );
+}
+
+function Range({ kind, operation, onChange }: DetailProps) {
+  const { low = 0, high = 0 } = operation;
+  const limits = `${kind.least} to ${kind.most} ${kind.unit}`;
+  if (kind.one_value)
+    return (
+      <NumberField
+        label="Concentration"
+        help={limits}
+        value={low}
+        min={kind.least}
+        max={kind.most}
+        step="any"
+        onChange={(value) => onChange({ ...operation, low: value, high: value })}
+      />
+    );
+  return (
+    <>
+      <NumberField
+        label="From"
+        help={limits}
+        value={low}
+        min={kind.least}
+        max={Math.min(kind.most, high)}
+        step="any"
+        onChange={(value) => onChange({ ...operation, low: value })}
+      />
+      <NumberField
+        label="To"
+        help={`${low} to ${kind.most}`}
+        value={high}
+        min={Math.max(kind.least, low)}
+        max={kind.most}
+        step="any"
+        onChange={(value) => onChange({ ...operation, high: value })}
+      />
+    </>
+  );
+}
+
+function Chance({ operation, onChange }: DetailProps) {
+  return (
+    <label className="flex items-center gap-2">
+      Chance
+      <input
+        type="range"
+        min={0}
+        max={100}
+        value={Math.round(operation.probability * 100)}
+        onChange={(event) => onChange({ ...operation, probability: Number(event.target.value) / 100 })}
+        className="min-w-0 flex-1 accent-choice"
+      />
+      <span className="w-14 text-right font-mono">{chanceWords(operation.probability)}</span>
+    </label>
   );
 }

@@ -39,18 +39,8 @@ interface Props {
 /** Set together as one of three ways against unequal classes. */
 const BY_REMEDY = new Set(["class_weights", "class_draws"]);
 
-export function RunSheet({
-  project,
-  classes,
-  split,
-  recipe,
-  onRecipe,
-  onDivide,
-  learning,
-  onOpen,
-  table,
-  training,
-}: Props) {
+export function RunSheet(props: Props) {
+  const { project, classes, split, recipe, onRecipe, onDivide, onOpen, table } = props;
   const { preprocessing, variation, settings } = recipe;
   const counts = setTotals(split);
   const labelled = classes.reduce((sum, entry) => sum + entry.count, 0);
@@ -80,7 +70,7 @@ export function RunSheet({
             <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
           ))}
         </Part>
-        <Part title="Learning" words={ruleWords(table, settings)} asked={learning}>
+        <Part title="Learning" words={ruleWords(table, settings)} asked={props.learning}>
           {shownSettings(table, "learning", settings)
             .filter((setting) => !BY_REMEDY.has(setting.name))
             .map((setting) => (
@@ -89,24 +79,36 @@ export function RunSheet({
           <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
         </Part>
       </div>
-      <div className="border-t border-hairline px-4 py-2">
-        {training.doubts.length ? (
-          <Doubts training={training} onSetting={onSetting} />
-        ) : (
-          <Button
-            kind="main"
-            className="w-full justify-center py-1.5 text-lg"
-            disabled={training.busy || !project.pictures}
-            onClick={training.start}
-          >
-            Train
-          </Button>
-        )}
-        {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
-        <p className="mt-1 text-center text-sm text-quiet">
-          {shown.toLocaleString("en")} pictures, {steps(shown, settings).toLocaleString("en")} steps
-        </p>
-      </div>
+      <StartLine {...props} shown={shown} onSetting={onSetting} />
+    </div>
+  );
+}
+
+interface StartLineProps extends Props {
+  /** How many pictures an epoch shows. */
+  shown: number;
+  onSetting: (name: string, value: SettingValue) => void;
+}
+
+function StartLine({ project, split, recipe, training, shown, onDivide, onSetting }: StartLineProps) {
+  return (
+    <div className="border-t border-hairline px-4 py-2">
+      {training.doubts.length ? (
+        <Doubts training={training} onSetting={onSetting} />
+      ) : (
+        <Button
+          kind="main"
+          className="w-full justify-center py-1.5 text-lg"
+          disabled={training.busy || !project.pictures}
+          onClick={training.start}
+        >
+          Train
+        </Button>
+      )}
+      {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
+      <p className="mt-1 text-center text-sm text-quiet">
+        {shown.toLocaleString("en")} pictures, {steps(shown, recipe.settings).toLocaleString("en")} steps
+      </p>
     </div>
   );
 }

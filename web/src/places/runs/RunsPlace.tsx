@@ -1,6 +1,6 @@
 /** Runs: the Run sheet beside the curves, the Ledger under them. */
 import { useState } from "react";
-import type { Recipe } from "../../api/client";
+import type { Recipe, Run } from "../../api/client";
 import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { Empty, Failed, Reading } from "../../parts/States";
@@ -35,17 +35,8 @@ export function RunsPlace() {
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!recipe || !table.data) return <Reading what="the Run sheet" />;
   const part = params.get("part");
-  const pictureIds = (params.get("pictures") ?? "").split(",").map(Number).filter(Boolean).slice(0, 24);
-  const bench = {
-    projectId: project.id,
-    classes,
-    recipe,
-    pictureIds,
-    onRecipe: setChanged,
-    onBack: () => setAddress({ part: undefined }),
-  };
-  if (part === "variation") return <VariationBench {...bench} split={split?.id} />;
-  if (part === "preprocessing") return <PreprocessingBench {...bench} />;
+  if (part === "variation" || part === "preprocessing")
+    return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
   return (
     <div className="flex h-full">
       <aside className="w-[330px] shrink-0 border-r border-hairline" aria-label="Run sheet">
@@ -63,21 +54,45 @@ export function RunsPlace() {
         />
       </aside>
       <div className="flex min-w-0 flex-1 flex-col">
-        {shown ? (
-          <>
-            <RunView run={shown} key={shown.id} />
-            <Ledger
-              projectId={project.id}
-              shown={shown}
-              onShow={(run) => setAddress({ run: String(run.id) })}
-            />
-          </>
-        ) : (
-          <NoRun pictures={project.pictures} />
-        )}
+        <Results shown={shown} />
       </div>
       {dividing && <Dividing onClose={() => setDividing(false)} />}
     </div>
+  );
+}
+
+interface IngredientProps {
+  part: "variation" | "preprocessing";
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+}
+
+function Ingredient({ part, ...shared }: IngredientProps) {
+  const { project, classes, split } = usePlace();
+  const [params, setAddress] = useAddress();
+  const bench = {
+    ...shared,
+    projectId: project.id,
+    classes,
+    pictureIds: (params.get("pictures") ?? "").split(",").map(Number).filter(Boolean).slice(0, 24),
+    onBack: () => setAddress({ part: undefined }),
+  };
+  return part === "variation" ? (
+    <VariationBench {...bench} split={split?.id} />
+  ) : (
+    <PreprocessingBench {...bench} />
+  );
+}
+
+function Results({ shown }: { shown: Run | undefined }) {
+  const { project } = usePlace();
+  const [, setAddress] = useAddress();
+  if (!shown) return <NoRun pictures={project.pictures} />;
+  return (
+    <>
+      <RunView run={shown} key={shown.id} />
+      <Ledger projectId={project.id} shown={shown} onShow={(run) => setAddress({ run: String(run.id) })} />
+    </>
   );
 }
 

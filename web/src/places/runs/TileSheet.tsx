@@ -8,9 +8,9 @@ interface Props {
   /** What stands above each column. */
   columns: readonly string[];
   /** Which column is the chosen one. */
-  chosen?: number;
+  chosen: number;
   /** Words under a tile. */
-  words?: (row: number, column: number) => string;
+  words?: ((row: number, column: number) => string) | undefined;
   label: string;
   testId: string;
 }
@@ -31,14 +31,7 @@ export function TileSheet({ sheet, heads, columns, chosen, words, label, testId 
     >
       <div className="grid text-sm text-quiet" style={grid}>
         <span />
-        {columns.map((name, column) => (
-          <span
-            key={name}
-            className={`truncate px-0.5 text-center ${column === chosen ? "font-semibold text-choice" : ""}`}
-          >
-            {name}
-          </span>
-        ))}
+        <Names columns={columns} chosen={chosen} />
       </div>
       <div className="grid" style={grid}>
         <div className="grid" style={{ gridTemplateRows: `repeat(${rows}, minmax(0, 1fr))` }}>
@@ -56,34 +49,57 @@ export function TileSheet({ sheet, heads, columns, chosen, words, label, testId 
             className="block w-full"
             style={{ imageRendering: "pixelated" }}
           />
-          <div
-            className="absolute inset-0 grid"
-            style={{
-              gridTemplateColumns: `repeat(${count}, minmax(0, 1fr))`,
-              gridTemplateRows: `repeat(${rows}, minmax(0, 1fr))`,
-            }}
-          >
-            {Array.from({ length: rows * count }, (_, place) => {
-              const row = Math.floor(place / count);
-              const column = place % count;
-              const said = words?.(row, column);
-              return (
-                <span
-                  // biome-ignore lint/suspicious/noArrayIndexKey: tiles have no other name
-                  key={place}
-                  className={`flex min-w-0 items-end border-2 ${column === chosen ? "border-choice" : "border-surface"}`}
-                >
-                  {said && (
-                    <span className="w-full truncate bg-surface/85 px-1 text-[11px]" title={said}>
-                      {said}
-                    </span>
-                  )}
-                </span>
-              );
-            })}
-          </div>
+          <Labels {...{ rows, count, chosen, words }} />
         </div>
       </div>
     </figure>
+  );
+}
+
+function Names({ columns, chosen }: Pick<Props, "columns" | "chosen">) {
+  return columns.map((name, column) => (
+    <span
+      key={name}
+      className={`truncate px-0.5 text-center ${column === chosen ? "font-semibold text-choice" : ""}`}
+    >
+      {name}
+    </span>
+  ));
+}
+
+/** Over the picture: a frame around each tile, and what is to be said of it. */
+function Labels({
+  rows,
+  count,
+  chosen,
+  words,
+}: Pick<Props, "chosen" | "words"> & { rows: number; count: number }) {
+  return (
+    <div
+      className="absolute inset-0 grid"
+      style={{
+        gridTemplateColumns: `repeat(${count}, minmax(0, 1fr))`,
+        gridTemplateRows: `repeat(${rows}, minmax(0, 1fr))`,
+      }}
+    >
+      {Array.from({ length: rows * count }, (_, place) => {
+        const row = Math.floor(place / count);
+        const column = place % count;
+        const said = words?.(row, column);
+        return (
+          <span
+            // biome-ignore lint/suspicious/noArrayIndexKey: tiles have no other name
+            key={place}
+            className={`flex min-w-0 items-end border-2 ${column === chosen ? "border-choice" : "border-surface"}`}
+          >
+            {said && (
+              <span className="w-full truncate bg-surface/85 px-1 text-[11px]" title={said}>
+                {said}
+              </span>
+            )}
+          </span>
+        );
+      })}
+    </div>
   );
 }

@@ -1,16 +1,15 @@
 /** A variation and what it makes of pictures: operations at the left, the drawn sheet beside them. */
-import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
 import { useDeferredValue, useState } from "react";
 import type { ClassOf, Recipe, Variation } from "../../api/client";
-import { useExtremes, useIngredients, useOperations, useVariationSheet } from "../../api/ingredientQueries";
-import { drawable, mixWords, tidy, variationWords } from "../../domain/variation";
+import { useExtremes, useIngredients, useVariationSheet } from "../../api/ingredientQueries";
+import { mixWords, variationWords } from "../../domain/variation";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { Failed, Reading } from "../../parts/States";
+import { Bench } from "./Bench";
 import { NamedVersions } from "./NamedVersions";
-import { OperationList } from "./OperationList";
 import { TileSheet } from "./TileSheet";
-import { VariationQuestions } from "./VariationQuestions";
+import { VariationSettings } from "./VariationSettings";
 
 interface Props {
   projectId: number;
@@ -26,113 +25,47 @@ type Shown = "training" | "alone" | "beside";
 
 export function VariationBench(props: Props) {
   const { projectId, recipe, onRecipe, onBack } = props;
-  const { variation } = recipe;
-  const kinds = useOperations();
   const [shown, setShown] = useState<Shown>("training");
   const [drawn, setDrawn] = useState(0);
-  const change = (next: Variation) => onRecipe({ ...recipe, variation: next });
-  if (!kinds.data) return <Reading what="the operations" />;
-  const strength = variation.strength ?? 1;
+  const change = (variation: Variation) => onRecipe({ ...recipe, variation });
+  const seed = recipe.settings.seed + drawn;
   return (
-    <div className="flex h-full flex-col" data-testid="variation-bench">
-      <header className="flex items-center gap-4 border-b border-hairline px-4 py-2">
-        <Button onClick={onBack}>‹ Run sheet</Button>
-        <h2 className="text-lg font-semibold">Variation</h2>
-        <NamedVersions
-          projectId={projectId}
-          kind="variation"
-          value={variation}
-          onTake={(entry) => change(entry.value as unknown as Variation)}
-        />
-        <p className="min-w-0 flex-1 truncate text-right text-quiet">Only training pictures are varied.</p>
-      </header>
-      <div className="flex min-h-0 flex-1">
-        <aside
-          className="w-[340px] shrink-0 overflow-y-auto border-r border-hairline px-4 py-2"
-          aria-label="Operations"
-        >
-          <Disclosure as="section" className="mb-2 border-b border-hairline pb-2">
-            <DisclosureButton className="w-full cursor-pointer text-left font-semibold text-choice">
-              Start from questions about the pictures
-            </DisclosureButton>
-            <DisclosurePanel className="mt-2">
-              <VariationQuestions
-                channels={recipe.preprocessing.colour === "rgb" ? 3 : 1}
-                onAnswered={change}
-              />
-            </DisclosurePanel>
-          </Disclosure>
-          <label className="flex items-center gap-2">
-            Strength
-            <input
-              type="range"
-              min={0}
-              max={200}
-              step={5}
-              value={Math.round(strength * 100)}
-              onChange={(event) => change({ ...variation, strength: Number(event.target.value) / 100 })}
-              className="min-w-0 flex-1 accent-choice"
-              data-testid="strength"
-            />
-            <span className="w-10 text-right font-mono">{tidy(strength)}</span>
-          </label>
-          <p className="mb-1.5 text-sm text-quiet">
-            How far all ranges reach: 0 changes nothing, 1 is as they say.
-          </p>
-          <div className="mb-3 flex items-center gap-2">
-            <Choice
-              label="Happens"
-              value={variation.drawn ? "drawn" : "chance"}
-              onChange={(way) =>
-                change({
-                  ...variation,
-                  drawn: way === "drawn" ? Math.min(2, drawable(variation.operations)) : 0,
-                })
-              }
-              options={[
-                { value: "chance", label: "by chance", title: "Each operation by its own chance" },
-                { value: "drawn", label: "drawn", title: "A few are drawn afresh for each picture" },
-              ]}
-            />
-            {!!variation.drawn && (
-              <Choice
-                hideLabel
-                label="How many are drawn"
-                value={variation.drawn}
-                onChange={(count) => change({ ...variation, drawn: count })}
-                options={[1, 2, 3]
-                  .filter((count) => count <= drawable(variation.operations))
-                  .map((value) => ({ value, label: value, title: `${value} for each picture` }))}
-              />
-            )}
-          </div>
-          <OperationList
-            kinds={kinds.data}
-            variation={variation}
-            grey={recipe.preprocessing.colour === "grey"}
-            onChange={change}
+    <Bench
+      title="Variation"
+      testId="variation-bench"
+      head={
+        <>
+          <NamedVersions
+            projectId={projectId}
+            kind="variation"
+            value={recipe.variation}
+            onTake={(entry) => change(entry.value as unknown as Variation)}
           />
-        </aside>
-        <section className="flex min-w-0 flex-1 flex-col overflow-y-auto px-4 py-2" aria-label="Preview">
-          <div className="mb-2 flex items-center gap-3">
-            <Choice<Shown>
-              label="Show"
-              hideLabel
-              value={shown}
-              onChange={setShown}
-              options={[
-                { value: "training", label: "as training shows it" },
-                { value: "alone", label: "each operation alone" },
-                { value: "beside", label: "beside another" },
-              ]}
-            />
-            {shown !== "alone" && <Button onClick={() => setDrawn(drawn + 1)}>Draw again</Button>}
-            <span className="text-sm text-quiet">seed {recipe.settings.seed + drawn}</span>
-          </div>
-          <Preview {...props} shown={shown} seed={recipe.settings.seed + drawn} />
-        </section>
+          <p className="min-w-0 flex-1 truncate text-right text-quiet">Only training pictures are varied.</p>
+        </>
+      }
+      settings={<VariationSettings recipe={recipe} onChange={change} />}
+      settingsLabel="Operations"
+      previewLabel="Preview"
+      onBack={onBack}
+    >
+      <div className="mb-2 flex items-center gap-3">
+        <Choice<Shown>
+          label="Show"
+          hideLabel
+          value={shown}
+          onChange={setShown}
+          options={[
+            { value: "training", label: "as training shows it" },
+            { value: "alone", label: "each operation alone" },
+            { value: "beside", label: "beside another" },
+          ]}
+        />
+        {shown !== "alone" && <Button onClick={() => setDrawn(drawn + 1)}>Draw again</Button>}
+        <span className="text-sm text-quiet">seed {seed}</span>
       </div>
-    </div>
+      <Preview {...props} shown={shown} seed={seed} />
+    </Bench>
   );
 }
 

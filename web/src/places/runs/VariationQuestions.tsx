@@ -25,6 +25,22 @@ const PLAIN: readonly { key: YesNo; question: string }[] = [
   { key: "covered", question: "May a part be hidden?" },
 ];
 
+const MIRRORED = [
+  { value: "no", label: "no" },
+  { value: "sideways", label: "sideways" },
+  { value: "both", label: "both ways" },
+] as const;
+const TURNED = [
+  { value: "no", label: "no" },
+  { value: "slightly", label: "a little" },
+  { value: "quarters", label: "quarters" },
+  { value: "any", label: "any" },
+] as const;
+const YES_NO = [
+  { value: "yes", label: "yes" },
+  { value: "no", label: "no" },
+] as const;
+
 interface Props {
   channels: number;
   onAnswered: (variation: Variation) => void;
@@ -40,46 +56,26 @@ export function VariationQuestions({ channels, onAnswered }: Props) {
   return (
     <fieldset className="flex flex-col gap-1.5" data-testid="questions">
       <legend className="sr-only">Questions about the pictures</legend>
-      <Asked question="May it be mirrored?">
-        <Choice
-          hideLabel
-          label="May it be mirrored?"
-          value={answers.mirrored}
-          onChange={(mirrored) => setAnswers({ ...answers, mirrored })}
-          options={[
-            { value: "no", label: "no" },
-            { value: "sideways", label: "sideways" },
-            { value: "both", label: "both ways" },
-          ]}
-        />
-      </Asked>
-      <Asked question="May it be turned?">
-        <Choice
-          hideLabel
-          label="May it be turned?"
-          value={answers.turned}
-          onChange={(turned) => setAnswers({ ...answers, turned })}
-          options={[
-            { value: "no", label: "no" },
-            { value: "slightly", label: "a little" },
-            { value: "quarters", label: "quarters" },
-            { value: "any", label: "any" },
-          ]}
-        />
-      </Asked>
+      <Asked
+        question="May it be mirrored?"
+        value={answers.mirrored}
+        options={MIRRORED}
+        onAnswer={(mirrored) => setAnswers({ ...answers, mirrored })}
+      />
+      <Asked
+        question="May it be turned?"
+        value={answers.turned}
+        options={TURNED}
+        onAnswer={(turned) => setAnswers({ ...answers, turned })}
+      />
       {PLAIN.map(({ key, question }) => (
-        <Asked key={key} question={question}>
-          <Choice
-            hideLabel
-            label={question}
-            value={answers[key] ? "yes" : "no"}
-            onChange={(answer) => setAnswers({ ...answers, [key]: answer === "yes" })}
-            options={[
-              { value: "yes", label: "yes" },
-              { value: "no", label: "no" },
-            ]}
-          />
-        </Asked>
+        <Asked
+          key={key}
+          question={question}
+          value={answers[key] ? "yes" : "no"}
+          options={YES_NO}
+          onAnswer={(answer) => setAnswers({ ...answers, [key]: answer === "yes" })}
+        />
       ))}
       <Button className="mt-1 self-start" onClick={() => void use()}>
         Use these answers
@@ -88,11 +84,18 @@ export function VariationQuestions({ channels, onAnswered }: Props) {
   );
 }
 
-function Asked({ question, children }: { question: string; children: React.ReactNode }) {
+interface AskedProps<V extends string> {
+  question: string;
+  value: V;
+  options: readonly { value: V; label: string }[];
+  onAnswer: (value: V) => void;
+}
+
+function Asked<V extends string>({ question, value, options, onAnswer }: AskedProps<V>) {
   return (
     <div className="flex items-center justify-between gap-2">
       <span className="text-sm">{question}</span>
-      {children}
+      <Choice hideLabel label={question} value={value} onChange={onAnswer} options={options} />
     </div>
   );
 }

@@ -1,5 +1,6 @@
 /** What a division is made by: how, how much, what stays together, and the seed. */
 import { type Division, restOf, type Together, trainingShare } from "../../domain/dividing";
+import { SETS } from "../../domain/words";
 import { Choice } from "../../parts/Choice";
 import { NumberField } from "../../parts/NumberField";
 
@@ -112,7 +113,7 @@ export function PictureFields({ division, labelled, onChange }: FieldsProps & { 
   const rest = restOf(division, labelled);
   return (
     <>
-      {(["training", "validation", "test"] as const).map((set) => (
+      {SETS.map((set) => (
         <NumberField
           key={set}
           label={`${set[0]?.toUpperCase()}${set.slice(1)}, pictures`}
