@@ -148,11 +148,11 @@ def _ingredients(camera: _Camera) -> None:
 
 def _review(camera: _Camera) -> None:
     camera.go("review")
-    camera.wait("[data-outcome]")
+    camera.wait("canvas[data-painted=whole]")
     camera.take("review")
     camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
     camera.go("review")
-    camera.wait("[data-outcome]")
+    camera.wait("canvas[data-painted=whole]")
     camera.take("review-dark")
     camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
 

@@ -116,8 +116,14 @@ def test_sets_of_folders_are_used_by_train_without_asking(client: TestClient, wo
         for name in ("plate", "needle")
         for n in range(count)
     }
-    _bring_in(client, world, project, members)
+    _bring_in(client, world, project, members | {"unlabelled/1.png": png(900), "plate/outside.png": png(901)})
+    ahead = client.get(f"/api/projects/{project}/splits/ahead").json()
+    assert (ahead["method"], client.get(f"/api/projects/{project}/splits").json()) == ("folders", [])
+    assert [sets["test"] for sets in ahead["counts"].values()] == [3, 3]
+    assert ahead["left_out"] == {"unlabelled": 1, "excluded": 0, "unsure": 0, "none": 1}
     run = client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe()}).json()
+    made = client.get(f"/api/projects/{project}/splits").json()[0]
+    assert ahead["counts"] == made["counts"]
     assert run["counts"]["test"] == 6
     assert run["counts"]["training"] + run["counts"]["validation"] == 16
     assert client.get(f"/api/projects/{project}/splits").json()[0]["method"] == "folders"

@@ -259,7 +259,10 @@ def test_moves_by_hand_are_steps_of_the_history_and_spare_what_runs_used(client:
 
 
 def test_new_pictures_are_topped_up_and_folds_divide_the_rest(client: TestClient, world: World, project: int) -> None:
+    ahead = client.get(f"/api/projects/{project}/splits/ahead").json()
+    assert ahead["method"] == "random"
     split = client.post(f"/api/projects/{project}/splits", json={}).json()
+    assert ahead["counts"] == split["counts"]
     path, window = f"/api/projects/{project}/splits/{split['id']}", {"X-Window": "one"}
     before = _sets(client, project, split["id"])
     assert client.post(f"{path}/top-up", headers=window).status_code == 409

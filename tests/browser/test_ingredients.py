@@ -122,7 +122,7 @@ def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> 
 
 def test_a_variation_grows_from_the_questions(screen: Screen) -> None:
     screen.press("Runs")
-    screen.one("[aria-label='Open variation']").click()
+    screen.one("[data-ingredient=variation]").click()
     screen.one("[data-testid=variation-sheet] img")
     screen.press("Start from questions")
     for words in ("both ways", "any"):
@@ -157,13 +157,13 @@ def test_a_variation_grows_from_the_questions(screen: Screen) -> None:
 
     # The preprocessing has a place of its own; grey pictures have no colour to vary.
     screen.press("‹ Run sheet")
-    screen.one("[aria-label='Open preprocessing']").click()
+    screen.one("[data-ingredient=preprocessing]").click()
     screen.one("[data-testid=preprocessing-sheet] img")
     _choose(screen, "grey")
     _choose(screen, "border")
     screen.press("‹ Run sheet")
     screen.reads("[data-testid=run-sheet]", "grey, whole, with a border")
-    screen.one("[aria-label='Open variation']").click()
+    screen.one("[data-ingredient=variation]").click()
     assert screen.one("[role=switch][aria-label=hue]").get_attribute("disabled") is not None
 
 

@@ -98,3 +98,43 @@ def test_the_ledger_is_put_in_order_and_what_was_said_stays_readable(screen: Scr
     screen.until("the first", lambda: screen.one("h2").text == "Run 1")
     screen.browser.refresh()
     screen.until("the first again", lambda: screen.one("h2").text == "Run 1")
+
+
+def test_the_run_sheet_says_what_takes_no_part_and_opens_it(running: Running, tmp_path: Path) -> None:
+    sets = (("train", 12), ("val", 4), ("test", 4))
+    members = {
+        f"{place}/{name}/{n}.png": png(1000 * k + 100 * len(place) + n)
+        for k, name in enumerate(("plate", "rime"))
+        for place, count in sets
+        for n in range(count)
+    }
+    project = running.bring_in("No part", zipped(members | {"unlabelled/1.png": png(7001)}))
+    browser = open_browser(tmp_path)
+    screen = Screen(browser, running.address)
+    screen.open(f"/p/{project}/runs")
+    screen.reads("[data-testid=run-sheet]", "as the folders came: 24 / 8 / 8")
+    screen.reads("[data-testid=left-out]", "Left out: 1 unlabelled.")
+    screen.press("1 unlabelled")
+    screen.reads("[data-testid=chosen]", "1 picture")
+
+    running.ask("POST", f"/api/projects/{project}/splits", json={"method": "folders"})
+    ids = running.ask("GET", f"/api/projects/{project}/pictures?sift=class:plate")["pictures"]
+    chosen = [picture["id"] for picture in ids[:2]]
+    running.ask("POST", f"/api/projects/{project}/marks", json={"picture_ids": chosen, "excluded": True})
+    running.ask(
+        "POST",
+        f"/api/projects/{project}/labels",
+        json={"picture_ids": [_unlabelled(running, project)], "class_id": ids[0]["class_id"]},
+    )
+    screen.press("Runs")
+    screen.reads("[data-testid=left-out]", "2 excluded, 1 in no set")
+    screen.press("Top up")
+    screen.reads("[data-testid=left-out]", "Left out: 2 excluded.")
+    screen.press("2 excluded")
+    screen.reads("[data-testid=chosen]", "2 pictures")
+    browser.quit()
+
+
+def _unlabelled(running: Running, project: int) -> int:
+    found = running.ask("GET", f"/api/projects/{project}/pictures?sift=unlabelled")["pictures"]
+    return int(found[0]["id"])

@@ -1,6 +1,7 @@
 """The whole way in a real browser: from a zip of pictures to an export that an independent runtime answers alike."""
 
 import json
+import re
 import subprocess
 import sys
 import zipfile
@@ -183,7 +184,7 @@ def _divide_and_vary(screen: Screen) -> None:
     # The class that was made above has no pictures and is in no set; every other is in all three.
     screen.keys(Keys.ESCAPE)
     screen.press("Runs")
-    screen.one("[data-testid=run-sheet] [aria-label='Open variation']").click()
+    screen.one("[data-testid=run-sheet] [data-ingredient=variation]").click()
 
     def drawn() -> str | None:
         return screen.one("[data-testid=variation-sheet] img").get_attribute("src")
@@ -229,22 +230,32 @@ def _review(screen: Screen) -> None:
     truth, predicted = str(cell.get_attribute("data-cell")).split(">")
     cell.click()
     screen.reads("[data-testid=outcomes-title]", f"{truth} read as {predicted}")
-    shown = screen.until(
-        "exactly the cell's pictures", lambda: (found := screen.all("[data-outcome]")) and len(found) == count and found
-    )
-    assert isinstance(shown, list)
-    losses = [float(str(tile.get_attribute("data-loss"))) for tile in shown]
+
+    def said() -> list[str]:
+        return [str(tile.get_attribute("aria-label")) for tile in screen.all("[data-testid=field] [role=gridcell]")]
+
+    screen.until("exactly the cell's pictures", lambda: len(said()) == count)
+    losses = [float(re.findall(r"loss (\S+)", words)[0]) for words in said()]
     assert losses == sorted(losses, reverse=True)
-    assert all(f"read as {predicted}"[:14] in tile.text for tile in shown)
+    assert all(f"{truth}, validation, read as {predicted}" in words for words in said())
 
     # One keystroke mends a label; the Footing says so, and Ctrl + Z takes it back.
     names = ["column", "dendrite", "graupel", "needle", "plate", "sectored", "stellar"]
-    shown[0].click()
+    screen.one("[data-testid=field] [role=gridcell]").click()
     screen.keys(str(names.index(predicted) + 1))
     screen.reads("[data-testid=footing]", "1 label changed since")
-    screen.reads("[data-outcome]", f"now {predicted}")
+    screen.until("the tile says so", lambda: f"{predicted}, validation, read as {predicted}" in said()[0])
     screen.keys("z", ctrl=True)
     screen.until("mended back", lambda: "changed since" not in screen.one("[data-testid=footing]").text)
+    # The Close-up tells what the run said; the same pictures can be worked on in Rows.
+    screen.one("[data-testid=field]").send_keys(Keys.ENTER)
+    screen.reads("[data-testid=said]", f"Run 1, validation: {predicted}")
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all("[role=dialog]"))
+    screen.press("In Rows")
+    screen.reads("[data-testid=chosen]", f"{count} picture")
+    screen.browser.back()
+    screen.reads("[data-testid=outcomes-title]", f"{truth} read as {predicted}")
 
     # The test set on demand, counted.
     screen.press("Look at the test set")

@@ -1,6 +1,8 @@
 """The Sift: what each expression lets through, by hand; where mistakes are; and that nothing gets past the parser."""
 
 import datetime as dt
+import math
+import struct
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
@@ -13,7 +15,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.database import Database
-from vast_orchard.store.field import Grouping, field_records, field_rows, scope_of, sifted_ids
+from vast_orchard.store.field import Grouping, field_records, field_rows, figure_name, scope_of, sifted_ids
 from vast_orchard.store.projects import create_project
 from vast_orchard.store.sift.compiler import SiftScope
 from vast_orchard.store.sift.completion import complete
@@ -219,6 +221,13 @@ _LETS_THROUGH = [
     ("judged", {2, 3, 6}),
     ("predicted:plate", {6}),
     ("predicted:none", {1, 4, 5}),
+    ("true:plate", {2}),
+    ("true:column predicted:plate", {6}),
+    ("true:none", {1, 4, 5}),
+    ("judged:validation", {2, 3, 6}),
+    ("judged:validation,test", {2, 3, 6}),
+    ("judged:none", {1, 4, 5}),
+    ("judged:validation (true:plate or (true:column predicted:plate))", {2, 6}),
     ("p:0.6", {2}),
     ("p<0.95 judged", {2, 3}),
     ("loss>1", {2, 6}),
@@ -243,6 +252,7 @@ def test_what_a_sift_lets_through(desk: Desk, sift: str, ids: set[int]) -> None:
 def test_test_results_show_only_under_a_counted_look(desk: Desk) -> None:
     assert desk.found("wrong", replace(desk.scope, test_shown=True)) == {2, 4, 6}
     assert desk.found("set:test wrong") == set()
+    assert desk.found("judged:test true:column", replace(desk.scope, test_shown=True)) == {4}
 
 
 @pytest.mark.parametrize(
@@ -311,6 +321,32 @@ def test_rows_are_counted_and_their_records_follow_in_their_order(desk: Desk) ->
     assert int.from_bytes(second[12:]) == ids["column"]
     assert records[7] == 16  # picture 5: noted, in no set
     assert desk.ordered("", Grouping.CLASS, start=2, count=2) == [2, 3]
+
+
+@pytest.mark.parametrize(
+    ("sift", "name", "figures"),
+    [
+        ("order:-loss", "loss", [4.0, 1.5, pytest.approx(0.1), None, None, None]),
+        ("order:name,-size", "size", [800, 70, 3000, 250000, 3500, 9000]),
+        ("judged order:p", "p", [pytest.approx(0.6), pytest.approx(0.91), pytest.approx(0.99)]),
+        ("order:name", None, []),
+        ("", None, []),
+    ],
+)
+def test_records_carry_the_number_that_they_are_ordered_by(
+    desk: Desk, sift: str, name: str | None, figures: list[float | None]
+) -> None:
+    with desk.database.session() as session:
+        plain = field_records(session, desk.scope, sift, Grouping.NOTHING)
+        records = field_records(session, desk.scope, sift, Grouping.NOTHING, figured=True)
+        assert figure_name(sift, desk.scope) == name
+    if name is None:
+        assert records == plain
+        return
+    apart = [records[n : n + 20] for n in range(0, len(records), 20)]
+    assert b"".join(record[:16] for record in apart) == plain
+    told = [struct.unpack(">f", record[16:])[0] for record in apart]
+    assert [None if math.isnan(value) else value for value in told] == figures
 
 
 @pytest.mark.parametrize(

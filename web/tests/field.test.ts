@@ -5,6 +5,7 @@ import {
   fieldRows,
   HEAD_WIDTH,
   imbalance,
+  indicesBetween,
   LINE_INSET,
   layOut,
   lineOf,
@@ -17,6 +18,7 @@ import {
   tilesWithin,
 } from "../src/domain/field";
 import { FieldIndex, joined, NOTED, WRONG } from "../src/domain/fieldIndex";
+import { figureWords } from "../src/domain/figures";
 
 const classes: ClassOf[] = [
   { id: 7, name: "needle", place: 0, sign: "N", colour: null, count: 0 },
@@ -128,6 +130,31 @@ describe("the index", () => {
   });
 });
 
+describe("figures", () => {
+  it("stand behind each record, where there are any", () => {
+    const view = new DataView(new ArrayBuffer(40));
+    for (const [n, value] of [2.5, Number.NaN].entries()) {
+      view.setBigUint64(20 * n, BigInt(n + 1) * 256n);
+      view.setFloat32(20 * n + 16, value);
+    }
+    const index = new FieldIndex(view.buffer, 2, "loss");
+    expect([index.ids(), index.figureAt(0), index.figureAt(1), index.figureAt(2)]).toEqual([
+      [1, 2],
+      2.5,
+      undefined,
+      undefined,
+    ]);
+    expect(new FieldIndex(view.buffer, 2).figureAt(0)).toBeUndefined();
+  });
+
+  it("are said with what they are", () => {
+    const told = ["loss", "p", "like", "elsewhere"].map((name) => figureWords(name, 0.25));
+    expect(told).toEqual(["loss 0.25", "p 0.25", "0.25 apart", undefined]);
+    expect([figureWords("size", 9000), figureWords("side", 64)]).toEqual(["9 KB", "64 px"]);
+    expect([figureWords("loss", undefined), figureWords(undefined, 1)]).toEqual([undefined, undefined]);
+  });
+});
+
 describe("layout", () => {
   // Room for exactly three tiles of 56 pixels with gaps of 4.
   const rows = fieldRows(byClass, classes, "class", true);
@@ -154,9 +181,9 @@ describe("layout", () => {
   });
 
   it("finds the row at a height and the line of a tile", () => {
-    expect(rowAt(layout, 0)).toBe(0);
-    expect(rowAt(layout, layout.height - 1)).toBe(2);
-    expect(rowAt(layout, layout.height + 1)).toBeUndefined();
+    expect(rowAt(layout, 5, 0)).toBe(0);
+    expect(rowAt(layout, 900, layout.height - 1)).toBe(2);
+    expect(rowAt(layout, 5, layout.height + 1)).toBeUndefined();
     expect([0, 1, 2, 4, 5, 6].map((index) => lineOf(layout, index))).toEqual([0, 0, 1, 1, 2, 2]);
     expect(lineOf(layout, 7)).toBeUndefined();
   });
@@ -202,5 +229,53 @@ describe("layout", () => {
       expect(narrow.rise).toBe(narrow.step + FOOT_HEIGHT[size]);
       expect(narrow.lines).toHaveLength(2 + 5 + 1);
     }
+  });
+});
+
+describe("rows beside each other", () => {
+  const pairs = Array.from({ length: 9 }, (_, n) => counted(String(n + 1), n === 4 ? 25 : 2));
+  const rows = fieldRows([...pairs, counted(null, 3)], classes, "copies", true);
+  const width = 1000;
+  const layout = layOut(rows, 104, width, "above");
+  const tiles = Array.from({ length: layout.total }, (_, index) => index);
+
+  it("puts as many on a shelf as fit, and one that needs lines of its own below", () => {
+    // Two tiles of 104 with gaps of 4 are 216 wide, and 20 stand between: four fit into 1000.
+    const shelves = layout.shelves.map((shelf) =>
+      layout.lines.slice(shelf.first, shelf.end).map((line) => [line.row, line.end - line.start]),
+    );
+    expect(shelves.slice(0, 3)).toEqual([
+      [
+        [0, 2],
+        [1, 2],
+        [2, 2],
+        [3, 2],
+      ],
+      [[4, 9]],
+      [[4, 9]],
+    ]);
+    expect(shelves.flat().reduce((sum, line) => sum + (line[1] ?? 0), 0)).toBe(8 * 2 + 25 + 3);
+  });
+
+  it("finds every tile where it stands, within the width, and none twice", () => {
+    const places = tiles.map((index) => placeOf(layout, index));
+    expect(places.map((place) => place && tileAt(layout, place.left + 1, place.top + 1))).toEqual(tiles);
+    expect(new Set(places.map((place) => `${place?.left} ${place?.top}`)).size).toBe(layout.total);
+    for (const place of places) expect((place?.left ?? 0) + 104).toBeLessThanOrEqual(width);
+    expect(tilesWithin(layout, { left: 0, right: width, top: 0, bottom: layout.height })).toEqual(tiles);
+    expect(indicesBetween(layout, 0, layout.height - 1)).toEqual([0, layout.total]);
+  });
+
+  it("is walked down and up by what stands there", () => {
+    const under = stepFrom(layout, 2, "down");
+    expect(placeOf(layout, under)?.left).toBe(12 + 2 * 108);
+    expect(stepFrom(layout, under, "up")).toBe(2);
+    expect(stepFrom(layout, 0, "up")).toBe(0);
+    expect(stepFrom(layout, layout.total - 1, "down")).toBe(layout.total - 1);
+  });
+
+  it("knows the row at a point by where it stands across", () => {
+    const second = placeOf(layout, 2);
+    expect([rowAt(layout, 20, 60), rowAt(layout, (second?.left ?? 0) + 5, 60)]).toEqual([0, 1]);
   });
 });

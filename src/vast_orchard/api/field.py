@@ -20,6 +20,7 @@ router = APIRouter(prefix="/api/projects/{project_id}", tags=["field"])
 
 _Id = Query(ge=1, le=LARGEST_ID)
 SiftQuery = Annotated[str, Query(max_length=4000, description="Which pictures, and in which order; see docs/sift.md.")]
+FigureQuery = Annotated[bool, Query(description="With the number that the Sift is ordered by, in 4 bytes more.")]
 GroupQuery = Annotated[field.Grouping, Query(description="What the rows stand for.")]
 
 
@@ -45,11 +46,19 @@ def rows(
     sift: SiftQuery = "",
     group: GroupQuery = field.Grouping.CLASS,
     first: Annotated[int, Query(ge=0, le=100_000, description="So many records come along, from the first on.")] = 0,
+    figure: FigureQuery = False,
 ) -> dict[str, Any]:
     """The rows of the field with their counts, and the first records if they are wanted."""
     found = field.field_rows(session, scope, sift, group)
-    records = field.field_records(session, scope, sift, group, count=first, rows=found) if first and found else b""
-    return {"total": sum(row.count for row in found), "rows": found, "first": base64.b64encode(records)}
+    records = b""
+    if first and found:
+        records = field.field_records(session, scope, sift, group, count=first, rows=found, figured=figure)
+    return {
+        "total": sum(row.count for row in found),
+        "rows": found,
+        "first": base64.b64encode(records),
+        "figure": field.figure_name(sift, scope) if figure else None,
+    }
 
 
 @router.get("/field/records", response_class=Response)
@@ -60,9 +69,13 @@ def records(
     group: GroupQuery = field.Grouping.CLASS,
     start: Annotated[int, Query(ge=0, le=10**9)] = 0,
     count: Annotated[int | None, Query(ge=1, le=10**9)] = None,
+    figure: FigureQuery = False,
 ) -> Response:
-    """Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian."""
-    found = field.field_records(session, scope, sift, group, start=start, count=count)
+    """Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian.
+
+    With a figure 20: the number as a float behind them.
+    """
+    found = field.field_records(session, scope, sift, group, start=start, count=count, figured=figure)
     return Response(found, media_type="application/octet-stream")
 
 

@@ -17,7 +17,7 @@ from vast_orchard.api.schemas.ingredients import (
     SizeRead,
     VariationSheetCreate,
 )
-from vast_orchard.api.schemas.recipes import VariationBody
+from vast_orchard.api.schemas.recipes import VariationRead
 from vast_orchard.at_once.catalogue import (
     answered_variation,
     checked_preprocessing,
@@ -49,7 +49,7 @@ def list_operations() -> Sequence[dict[str, Any]]:
     return operations()
 
 
-@router.get("/variation-by-answers", response_model=VariationBody)
+@router.get("/variation-by-answers", response_model=VariationRead)
 def by_answers(
     mirrored: Literal["no", "sideways", "both"] = "no",
     turned: Literal["no", "slightly", "quarters", "any"] = "slightly",

@@ -1,10 +1,11 @@
 """Pictures over HTTP: pages of facts, thumbnails, sheets, whole pictures."""
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Query, Response
 
-from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, SessionOf
 from vast_orchard.api.field import ScopeOf, SiftQuery
 from vast_orchard.api.schemas.pictures import PictureDetailRead, PicturePage, PictureRead
 from vast_orchard.store import field, pictures
@@ -38,14 +39,10 @@ def list_pictures(
 
 
 @router.get("/projects/{project_id}/pictures/{picture_id}", response_model=PictureDetailRead)
-def detail(
-    session: SessionOf,
-    project: ProjectOf,
-    picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    split: SplitQuery = None,
-) -> PictureDetail:
-    """One picture with every appearance and its history."""
-    return pictures.picture_detail(session, project.id, picture_id, split)
+def detail(session: SessionOf, scope: ScopeOf, picture_id: Annotated[int, Path(ge=1, le=2**62)]) -> PictureDetail:
+    """One picture with every appearance, its history, and what the run said of it."""
+    found = pictures.picture_detail(session, scope.project_id, picture_id, scope.split_id)
+    return replace(found, said=field.said_of(session, scope, picture_id))
 
 
 def _image(data: bytes, media_type: str) -> Response:

@@ -10,6 +10,7 @@ from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf, Wind
 from vast_orchard.api.mending import named_pictures
 from vast_orchard.api.schemas.splits import (
     ComparisonRead,
+    DivisionAheadRead,
     FoldsRead,
     MovedRead,
     MovesCreate,
@@ -33,6 +34,14 @@ _SplitId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 def list_splits(session: SessionOf, project: ProjectOf) -> Sequence[SplitValue]:
     """Splits, newest first."""
     return splits.list_splits(session, project.id)
+
+
+@router.get("/ahead", response_model=DivisionAheadRead)
+def ahead(
+    session: SessionOf, project: ProjectOf, seed: Annotated[int, Query(ge=0, le=2**32 - 1)] = 1
+) -> dividing.DivisionAhead:
+    """How a training would divide the pictures if no split is named and there is none."""
+    return dividing.division_ahead(session, project.id, seed)
 
 
 @router.post("", response_model=SplitRead, status_code=http.HTTP_201_CREATED)

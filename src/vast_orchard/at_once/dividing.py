@@ -1,6 +1,6 @@
 """Makes splits of a project's labelled pictures, and changes them: records in, the core's rules, records out."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 
@@ -34,9 +34,11 @@ from vast_orchard.types import SetName
 
 __all__ = [
     "DivideRule",
+    "DivisionAhead",
     "SplitChecks",
     "check_split",
     "divide",
+    "division_ahead",
     "folds_of",
     "gather_copies",
     "move_to_set",
@@ -67,6 +69,16 @@ class DivideRule:
     keep_copies: bool = True  # copies of one picture are never cut either
 
 
+@dataclass(frozen=True, kw_only=True)
+class _Drawn:
+    """A division that is not stored yet."""
+
+    pictures: Sequence[PictureValue]
+    sets: Sequence[SetName | None]  # of each picture
+    keys: Sequence[Hashable | None]  # what kept it together with others
+    wanted: Shares
+
+
 def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") -> SplitValue:
     """Divide all labelled pictures.
 
@@ -77,29 +89,18 @@ def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") 
     InputError
         The pattern is none, or fits no name.
     """
-    for what, choice, choices in (("way to divide", rule.method, METHODS), ("grouping", rule.together, TOGETHER)):
-        if choice not in choices:
-            raise SplitError(f"There is no {what} named {choice!r}.", f"Choose one of {', '.join(choices)}.")
-    pictures = labelled_pictures(session, project_id)
-    wanted = shares_of(Numbers(**rule.numbers), len(pictures)) if rule.numbers else Shares(**rule.shares)
-    identities = [picture.sha256 for picture in pictures]
-    labels = [str(picture.class_id) for picture in pictures]
-    keys = _keys(session, project_id, pictures, rule)
-    if rule.method == "folders":
-        came = folder_sets(session, project_id)
-        chosen = complete_sets(identities, labels, [came.get(picture.id) for picture in pictures], wanted, rule.seed)
-    elif rule.stratified and all(key is None for key in keys):
-        chosen = stratified_split(identities, labels, wanted, rule.seed)
-    else:
-        chosen = grouped_split(identities, labels, keys, wanted, rule.seed, stratified=rule.stratified)
-    fit = told_fit(labels, keys, chosen, wanted) if rule.method == "random" else []
+    drawn = _draw(session, project_id, rule)
+    labels = [str(picture.class_id) for picture in drawn.pictures]
+    fit = told_fit(labels, drawn.keys, drawn.sets, drawn.wanted) if rule.method == "random" else []
     return create_split(
         session,
         project_id,
         method=rule.method,
-        shares=asdict(wanted),
+        shares=asdict(drawn.wanted),
         seed=rule.seed,
-        members={picture.id: name for picture, name in zip(pictures, chosen, strict=True) if name is not None},
+        members={
+            picture.id: name for picture, name in zip(drawn.pictures, drawn.sets, strict=True) if name is not None
+        },
         name=name,
         rule={
             "stratified": rule.stratified,
@@ -107,8 +108,8 @@ def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") 
             "pattern": rule.pattern,
             "keep_copies": rule.keep_copies,
             "numbers": dict(rule.numbers) if rule.numbers else None,
-            "groups": len({key for key in keys if key is not None}),
-            "alone": sum(key is None for key in keys),
+            "groups": len({key for key in drawn.keys if key is not None}),
+            "alone": sum(key is None for key in drawn.keys),
         },
         fit=[
             {
@@ -121,6 +122,25 @@ def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") 
             for met in fit
         ],
     )
+
+
+def _draw(session: Session, project_id: int, rule: DivideRule) -> _Drawn:
+    for what, choice, choices in (("way to divide", rule.method, METHODS), ("grouping", rule.together, TOGETHER)):
+        if choice not in choices:
+            raise SplitError(f"There is no {what} named {choice!r}.", f"Choose one of {', '.join(choices)}.")
+    pictures = labelled_pictures(session, project_id)
+    wanted = shares_of(Numbers(**rule.numbers), len(pictures)) if rule.numbers else Shares(**rule.shares)
+    identities = [picture.sha256 for picture in pictures]
+    labels = [str(picture.class_id) for picture in pictures]
+    keys = _keys(session, project_id, pictures, rule)
+    if rule.method == "folders":
+        came = folder_sets(session, project_id)
+        sets = complete_sets(identities, labels, [came.get(picture.id) for picture in pictures], wanted, rule.seed)
+    elif rule.stratified and all(key is None for key in keys):
+        sets = stratified_split(identities, labels, wanted, rule.seed)
+    else:
+        sets = grouped_split(identities, labels, keys, wanted, rule.seed, stratified=rule.stratified)
+    return _Drawn(pictures=pictures, sets=sets, keys=keys, wanted=wanted)
 
 
 def _keys(
@@ -191,9 +211,36 @@ def split_for_training(session: Session, project_id: int, split_id: int | None, 
     chosen = split_id or newest_split_id(session, project_id)
     if chosen:
         return chosen
+    return divide(session, project_id, _default_rule(session, project_id, seed)).id
+
+
+def _default_rule(session: Session, project_id: int, seed: int) -> DivideRule:
+    """As the folders gave the sets where they gave any, else at random."""
     came = folder_sets(session, project_id).values()
-    method = "folders" if SetName.TRAINING in came else "random"
-    return divide(session, project_id, DivideRule(method=method, seed=seed)).id
+    return DivideRule(method="folders" if SetName.TRAINING in came else "random", seed=seed)
+
+
+@dataclass(frozen=True, kw_only=True)
+class DivisionAhead:
+    """What a training that divides by itself would stand on."""
+
+    method: str
+    counts: Mapping[int, Mapping[str, int]]  # by class id and set
+    left_out: Mapping[str, int]  # pictures that take no part, by the reason
+
+
+def division_ahead(session: Session, project_id: int, seed: int) -> DivisionAhead:
+    """Divide as `split_for_training` does where there is no split, and store nothing."""
+    rule = _default_rule(session, project_id, seed)
+    counts: dict[int, Counter[str]] = defaultdict(Counter)
+    outside = left_out(session, project_id, None)
+    if outside["none"]:
+        drawn = _draw(session, project_id, rule)
+        for picture, name in zip(drawn.pictures, drawn.sets, strict=True):
+            if name is not None:
+                counts[picture.class_id or 0][name.value] += 1
+        outside["none"] = sum(name is None for name in drawn.sets)
+    return DivisionAhead(method=rule.method, counts=counts, left_out=outside)
 
 
 def _rule_of(split: SplitValue) -> DivideRule:

@@ -8,6 +8,7 @@ import typer
 from typer.core import TyperGroup
 
 from vast_orchard.errors import OrchardError
+from vast_orchard.logs import set_up_logs
 
 __all__ = ["app", "main"]
 
@@ -54,6 +55,8 @@ app = typer.Typer(cls=_Commands, add_completion=False, no_args_is_help=True)
 @app.callback()
 def _about() -> None:
     """From labelled pictures to a measured, exported network."""
+    # Of every command: standard output belongs to what it was asked for.
+    set_up_logs()
 
 
 def main() -> None:

@@ -20,7 +20,7 @@ from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
 from vast_orchard.cli.bench_variations import bench_variations
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.frozen import FrozenNetwork
@@ -133,7 +133,7 @@ def _matmul_gflops() -> float:
 def engine(
     threads: Annotated[int, typer.Option(help="For both sides; 0 means one for each processor.")] = 0,
     only: Annotated[str, typer.Option(help="Measure only networks whose name holds this.")] = "",
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Training and inference throughput, beside an independent ONNX runtime on our own export."""
     words = console()
@@ -188,7 +188,7 @@ def _peak_of_training(path: str, count: int, answer: Any) -> None:
 
 @app.command()
 def memory(
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Peak of anonymous memory while training on few and on many pictures, which stay in a memory-mapped file."""
     words = console()

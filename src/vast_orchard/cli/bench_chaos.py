@@ -28,7 +28,7 @@ from vast_orchard.cli.chaos_work import (
     short_recipe,
 )
 from vast_orchard.cli.started import StartedApplication
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.errors import ServiceError
 from vast_orchard.supervision.postgres import running_url
 
@@ -294,7 +294,7 @@ def _finish(application: StartedApplication, workers: Sequence[Worker]) -> tuple
 def bench_chaos(
     kills: Annotated[int, typer.Option(min=1, help="How many times something is killed.")] = 60,
     seed: Annotated[int, typer.Option(help="Of what is killed, when, and of what goes on.")] = 1,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Imports, trainings and two windows that label, while workers, server, connections and supervisor are killed."""
     words = console()

@@ -13,6 +13,7 @@ from vast_orchard.cli.bench_import import bring_in_once
 from vast_orchard.demo.write import PICTURES_FOLDER, PLANTED_FILE, write_collection
 from vast_orchard.jobs.context import open_context
 from vast_orchard.jobs.run_job import run_job
+from vast_orchard.logs import set_up_logs
 from vast_orchard.settings import Settings
 
 __all__ = ["copies_figures"]
@@ -22,6 +23,7 @@ _COUNT = 10_000
 
 def _search(settings: Settings, project: int, answer: Any) -> None:
     """The job that the import left waiting, in a process as a worker is; seconds from taking to ending it."""
+    set_up_logs()
     context = open_context(settings)
     with context.database.session() as session:
         job = session.scalar(

@@ -9,12 +9,10 @@ from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Annotated, Any
-
-import typer
+from typing import Any
 
 from vast_orchard.cli.started import StartedApplication
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.errors import ServiceError
 
 __all__ = ["bench_crowd"]
@@ -122,7 +120,7 @@ def _in_a_process(answer: Any, port: int, path: str) -> None:
 
 
 def bench_crowd(
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Clients that read a field of 1,400 pictures without a pause, eight and two hundred in turns."""
     words = console()

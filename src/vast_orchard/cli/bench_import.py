@@ -18,17 +18,17 @@ from statistics import median
 from types import ModuleType
 from typing import Annotated, Any
 
-import structlog
 import typer
 from PIL import Image
 
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
 from vast_orchard.jobs.bringing_in.opened_files import stand_ready
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
+from vast_orchard.logs import set_up_logs
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.imports import choose_reading, create_import, get_import
@@ -93,8 +93,7 @@ def _bring_in(settings: Settings, uploads: list[str], planned: bool, answer: Any
     sys.modules["__main__"] = ModuleType("__main__")
     stand_ready()
     time.sleep(_READY_S)
-    # Standard output belongs to the result.
-    structlog.configure(logger_factory=structlog.PrintLoggerFactory(sys.stderr))
+    set_up_logs()
     context = open_context(settings)
     for upload in uploads:
         with context.database.session() as session:
@@ -201,7 +200,7 @@ def draw_many(few: Path, target: Path, count: int) -> None:
 
 
 def bench_import(
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
     many: Annotated[int, typer.Option(help="Pictures of the second memory figure.")] = 50_000,
 ) -> None:
     """Pictures a second of an import over those of a plain loop in two processes, and the worker's peak memory."""

@@ -10,7 +10,7 @@ import typer
 from sqlalchemy import text
 
 from vast_orchard.cli.served_api import ApiClient, served_api
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
@@ -76,7 +76,7 @@ def _fill_runs(database: Database, client: ApiClient, project: int, count: int) 
 
 
 def bench_records(
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
     runs: Annotated[int, typer.Option(help="Runs of the Ledger.")] = 2_000,
     pictures: Annotated[int, typer.Option(help="Pictures of the collection that runs are started on.")] = 100_000,
 ) -> None:

@@ -15,7 +15,7 @@ from sqlalchemy import text
 from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.served_api import ApiClient, served_api
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.judging.scores import judge
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
@@ -229,7 +229,7 @@ def _screen_times(address: str, project: int) -> dict[str, Any]:
 
 
 def bench_rows(
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
     count: Annotated[int, typer.Option(help="Pictures.")] = 100_000,
 ) -> None:
     """First screen, Sift, labels and undo, frames while scrolling, copies, and the API's peak memory."""

@@ -9,7 +9,7 @@ import numpy as np
 import typer
 
 from vast_orchard.cli.bench_networks import bn_96
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.pictures.operations import KINDS, Family
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation
@@ -65,7 +65,7 @@ def _epoch_s(variation: Variation, examples: Examples, validation: Examples, tea
 
 def bench_variations(
     threads: Annotated[int, typer.Option(help="0 means one for each processor.")] = 0,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Varied pictures of 96×96 a second beside the training of bn-96, and what an epoch costs more with them."""
     words = console()

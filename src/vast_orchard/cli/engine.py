@@ -9,7 +9,7 @@ import typer
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.network.description import OPEN_SHAPE, NetworkDescription, description_from_json, resolved
 from vast_orchard.core.network.layout import memory_for_training
 from vast_orchard.core.network.plan import plan
@@ -55,7 +55,7 @@ def show_plan(
     size: Annotated[int, typer.Option(help="Side of the pictures, in pixels, where the network leaves it open.")] = 48,
     classes: Annotated[int, typer.Option(help="Number of classes, where the network leaves it open.")] = 7,
     batch_size: Annotated[int, typer.Option(help="Pictures a step, for the memory.")] = 32,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
 ) -> None:
     """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory."""
     described = named_network(network)

@@ -11,7 +11,6 @@ import typer
 from vast_orchard.api.app import create_app
 from vast_orchard.api.page import page_folder
 from vast_orchard.errors import SettingError
-from vast_orchard.logs import set_up_logs
 from vast_orchard.settings import Settings, read_settings
 
 __all__ = ["openapi", "serve", "up", "worker"]
@@ -39,7 +38,6 @@ def worker(queue: Annotated[str, typer.Option(help="data or train.")] = "data") 
             f"There is no queue named {queue!r}.", f"Choose one of {', '.join(sorted(set(QUEUES.values())))}."
         )
     os.umask(0o077)  # what it stores is its owner's alone
-    set_up_logs()
     run_worker(read_settings(), queue)
 
 
@@ -48,7 +46,6 @@ def serve() -> None:
     import uvicorn
 
     os.umask(0o077)
-    set_up_logs()
     settings = read_settings()
     if settings.host not in ("127.0.0.1", "localhost", "::1"):
         raise SettingError(f"The host is {settings.host!r}.", "Only loopback addresses are served; use 127.0.0.1.")

@@ -12,7 +12,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard import __version__
 from vast_orchard.cli.engine import named_network
-from vast_orchard.cli.terminal import console
+from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.cli.training_options import with_training_options
 from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.plan import plan
@@ -153,7 +153,7 @@ def train(
         Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
     ] = None,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
-    as_json: Annotated[bool, typer.Option("--json", help="Print one JSON object on standard output.")] = False,
+    as_json: AsJson = False,
     *,
     settings: TrainingSettings,
 ) -> None:

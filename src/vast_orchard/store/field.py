@@ -6,6 +6,8 @@ A record of a picture takes 16 bytes, so that a hundred thousand of them are one
                         32 two labels, 64 judged, 128 wrong
     class id            4 bytes, 0 for unlabelled
     predicted class id  4 bytes, 0 if the run was not asked
+
+Asked for, the first number that the Sift is ordered by follows: 4 bytes of a float, NaN where a picture has none.
 """
 
 import datetime as dt
@@ -16,6 +18,7 @@ from enum import StrEnum
 from typing import Any, TypeVar
 
 from sqlalchemy import (
+    REAL,
     BigInteger,
     ColumnElement,
     Integer,
@@ -41,13 +44,23 @@ from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, set_code
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.syntax import SiftError
-from vast_orchard.store.values import FieldRowValue, PictureValue
+from vast_orchard.store.values import FieldRowValue, PictureValue, SaidValue
 from vast_orchard.types import SetName
 
 # A query of any columns.
 S = TypeVar("S", bound="Select[Any, *tuple[Any, ...]]")
 
-__all__ = ["RECORD_BYTES", "Grouping", "field_records", "field_rows", "scope_of", "sifted_ids", "sifted_pictures"]
+__all__ = [
+    "RECORD_BYTES",
+    "Grouping",
+    "field_records",
+    "field_rows",
+    "figure_name",
+    "said_of",
+    "scope_of",
+    "sifted_ids",
+    "sifted_pictures",
+]
 
 RECORD_BYTES = 16
 # Excluded, and two counts.
@@ -241,8 +254,8 @@ def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
     )
 
 
-def _record(picture: Any, scope: SiftScope) -> ColumnElement[bytes]:
-    """16 bytes of a picture, whose facts are columns of `picture`."""
+def _record(picture: Any, scope: SiftScope, *, figured: bool) -> ColumnElement[bytes]:
+    """The bytes of a picture, whose facts are columns of `picture`."""
 
     def bit(test: Any, value: int) -> ColumnElement[int]:
         return cast(test, Integer) * value
@@ -258,7 +271,24 @@ def _record(picture: Any, scope: SiftScope) -> ColumnElement[bytes]:
     )
     first = picture.id * 256 + cast(flags, BigInteger)
     second = cast(func.coalesce(picture.class_id, 0), BigInteger) * 2**32 + func.coalesce(Prediction.predicted_class, 0)
-    return func.int8send(first, type_=LargeBinary).op("||")(func.int8send(second, type_=LargeBinary))
+    record: ColumnElement[bytes] = func.int8send(first, type_=LargeBinary).op("||")(
+        func.int8send(second, type_=LargeBinary)
+    )
+    if not figured:
+        return record
+    figure = func.coalesce(picture.figure, cast(literal("NaN"), REAL))
+    return record.op("||")(func.float4send(figure, type_=LargeBinary))
+
+
+def figure_name(sift: str, scope: SiftScope) -> str | None:
+    """What the number is that records of this Sift can carry; None if it is ordered by none.
+
+    Raises
+    ------
+    SiftError
+    """
+    figure = compile_sift(parse(sift), scope).figure
+    return figure[0] if figure else None
 
 
 def field_records(
@@ -270,8 +300,9 @@ def field_records(
     start: int = 0,
     count: int | None = None,
     rows: Sequence[FieldRowValue] | None = None,
+    figured: bool = False,
 ) -> bytes:
-    """Pictures in the order of the field, row after row, 16 bytes each.
+    """Pictures in the order of the field, row after row, 16 bytes each; 20 with a figure that it has.
 
     Parameters
     ----------
@@ -279,6 +310,8 @@ def field_records(
         The part that is wanted; all by default.
     rows : sequence of FieldRowValue, optional
         What `field_rows` has just counted for the same question: then only the rows that the part reaches are sorted.
+    figured : bool
+        With the number that the pictures are ordered by, if there is one.
 
     Raises
     ------
@@ -287,13 +320,16 @@ def field_records(
     compiled = compile_sift(parse(sift), scope)
     key, place = _key(group, scope)
     # First which pictures, then what is said of them: predictions are looked up for this part alone.
-    facts = (
-        Picture.class_id,
-        Picture.excluded,
-        Picture.unsure,
+    facts: list[ColumnElement[Any]] = [
+        Picture.class_id.expression,
+        Picture.excluded.expression,
+        Picture.unsure.expression,
         (Picture.note != "").label("noted"),
-        Picture.two_labels,
-    )
+        Picture.two_labels.expression,
+    ]
+    figured = figured and compiled.figure is not None
+    if compiled.figure and figured:
+        facts.append(cast(compiled.figure[1], REAL).label("figure"))
     chosen = _joined(select(Picture.id, *facts).where(compiled.where), scope)
     if rows is not None and count is not None and group in _LARGE_ROWS:
         reached = _reached(rows, start + count)
@@ -302,7 +338,7 @@ def field_records(
             place = literal(0)  # then there is nothing to put in order, nor to join for it
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
     placed = select(part, func.row_number().over().label("place")).subquery()
-    told = select(placed.c.place, _record(placed.c, scope).label("record")).select_from(placed)
+    told = select(placed.c.place, _record(placed.c, scope, figured=figured).label("record")).select_from(placed)
     told = told.outerjoin(Prediction, _judged(placed.c.id, scope))
     # They reach the aggregate in the order of the subquery.
     told_rows = told.order_by(placed.c.place).subquery()
@@ -351,3 +387,26 @@ def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, l
     query = _joined(select(Picture, code).where(where, Picture.id > after), scope)
     found = session.execute(query.order_by(Picture.id).limit(limit))
     return [picture_value(row, SETS[number]) for row, number in found]
+
+
+def said_of(session: Session, scope: SiftScope, picture_id: int) -> SaidValue | None:
+    """What the run on show said of a picture; nothing of the test set without a look."""
+    found = session.execute(
+        select(Prediction, Model.digest, Run.number)
+        .join(Model, Model.id == Prediction.model_id)
+        .join(Run, Run.id == Model.run_id)
+        .where(_judged(literal(picture_id), scope))
+    ).first()
+    if found is None:
+        return None
+    said, digest, number = found
+    return SaidValue(
+        run=number,
+        digest=digest,
+        set_name=said.set_name,
+        true_class=said.true_class,
+        predicted_class=said.predicted_class,
+        p=said.p,
+        loss=said.loss,
+        probabilities=list(said.probabilities),
+    )

@@ -259,8 +259,8 @@ def divided_copies(session: Session, project_id: int, split_id: int) -> dict[int
     return {group: members for group, members in groups.items() if len({name for _, name in members}) > 1}
 
 
-def left_out(session: Session, project_id: int, split_id: int) -> dict[str, int]:
-    """Pictures that take no part, by the reason."""
+def left_out(session: Session, project_id: int, split_id: int | None) -> dict[str, int]:
+    """Pictures that take no part, by the reason; without a split, whatever could take part is in no set."""
     in_split = (
         select(SplitMember.picture_id)
         .where(SplitMember.split_id == split_id, SplitMember.picture_id == Picture.id)

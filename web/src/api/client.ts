@@ -13,7 +13,6 @@ export type Split = Schemas["SplitRead"];
 export type Run = Schemas["RunRead"];
 export type Epoch = Schemas["EpochRead"];
 export type Judgement = Schemas["JudgementRead"];
-export type Outcome = Schemas["OutcomeRead"];
 export type Job = Schemas["JobRead"];
 export type Recipe = Schemas["RecipeRead"];
 export type Model = Schemas["ModelRead"];

@@ -132,6 +132,21 @@ export function useSplitChecks(projectId: number, splitId: number | undefined) {
   });
 }
 
+/** How a training would divide the pictures of a project that has no split. */
+export function useDivisionAhead(projectId: number, seed: number, enabled: boolean) {
+  return useQuery({
+    queryKey: ["splits", "ahead", projectId, seed],
+    enabled,
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/splits/ahead", {
+          params: { path: { project_id: projectId }, query: { seed } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
 export function useFolds(projectId: number, splitId: number, count: number, seed: number) {
   return useQuery({
     queryKey: ["splits", "folds", projectId, splitId, count, seed],

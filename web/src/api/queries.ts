@@ -40,7 +40,12 @@ export interface FieldQuery {
 }
 
 /** What an address says of a Sift's context, as the server reads it. */
-function contextOf(asked: FieldQuery): { split?: number; run?: number; look?: number; like?: number } {
+function contextOf(asked: Omit<FieldQuery, "sift" | "group">): {
+  split?: number;
+  run?: number;
+  look?: number;
+  like?: number;
+} {
   const { split, run, look, like } = asked;
   return {
     ...(split ? { split } : {}),
@@ -73,6 +78,7 @@ export function useField(projectId: number, asked: FieldQuery) {
       const query = {
         sift: asked.sift,
         group: asked.group,
+        figure: true,
         ...contextOf(asked),
       };
       const counted = await need(
@@ -82,14 +88,15 @@ export function useField(projectId: number, asked: FieldQuery) {
         }),
       );
       const { rows, total } = counted;
+      const figure = counted.figure ?? undefined;
       const first = fromBase64(counted.first);
-      const begun = { rows, total, index: new FieldIndex(first, total) };
+      const begun = { rows, total, index: new FieldIndex(first, total, figure) };
       if (total <= FIRST_RECORDS) return begun;
       if (queries.getQueryData(key) === undefined) queries.setQueryData(key, begun);
       const params = new URLSearchParams(Object.entries(query).map(([name, value]) => [name, String(value)]));
       params.set("start", String(FIRST_RECORDS));
       const rest = await needBytes(`/api/projects/${projectId}/field/records?${params}`, { signal });
-      return { rows, total, index: new FieldIndex(joined([first, rest]), total) };
+      return { rows, total, index: new FieldIndex(joined([first, rest]), total, figure) };
     },
     placeholderData: keepPreviousData,
   });
@@ -139,17 +146,18 @@ export function useHistory(projectId: number, picture: number | undefined) {
 export function usePictureDetail(
   projectId: number,
   pictureId: number | undefined,
-  split: number | undefined,
+  asked: Pick<FieldQuery, "split" | "run" | "look">,
 ) {
+  const { split, run, look } = asked;
   return useQuery({
-    queryKey: ["pictures", projectId, "detail", pictureId ?? 0, split ?? 0],
+    queryKey: ["pictures", projectId, "detail", pictureId ?? 0, split ?? 0, run ?? 0, look ?? 0],
     enabled: pictureId !== undefined,
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/pictures/{picture_id}", {
           params: {
             path: { project_id: projectId, picture_id: pictureId ?? 0 },
-            query: split ? { split } : {},
+            query: contextOf({ split, run, look, like: undefined }),
           },
         }),
       ),

@@ -128,21 +128,6 @@ export function useJudgement(modelId: number, set: SetName, look: number | undef
   });
 }
 
-export function useOutcomes(modelId: number, set: SetName, cells: string, look: number | undefined) {
-  return useQuery({
-    queryKey: ["outcomes", modelId, set, cells, look ?? 0],
-    enabled: set !== "test" || look !== undefined,
-    retry: false,
-    queryFn: () =>
-      need(
-        client.GET("/api/models/{model_id}/outcomes", {
-          params: { path: { model_id: modelId }, query: { set, cells, ...lookQuery(look) } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
-}
-
 export function useExports(modelId: number) {
   return useQuery({
     queryKey: ["exports", modelId],

@@ -217,7 +217,7 @@ export interface paths {
         };
         /**
          * Detail
-         * @description One picture with every appearance and its history.
+         * @description One picture with every appearance, its history, and what the run said of it.
          */
         get: operations["detail_api_projects__project_id__pictures__picture_id__get"];
         put?: never;
@@ -298,6 +298,8 @@ export interface paths {
         /**
          * Records
          * @description Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian.
+         *
+         *     With a figure 20: the number as a float behind them.
          */
         get: operations["records_api_projects__project_id__field_records_get"];
         put?: never;
@@ -1170,6 +1172,26 @@ export interface paths {
          * @description Divide all labelled pictures.
          */
         post: operations["create_split_api_projects__project_id__splits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/splits/ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ahead
+         * @description How a training would divide the pictures if no split is named and there is none.
+         */
+        get: operations["ahead_api_projects__project_id__splits_ahead_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2135,6 +2157,24 @@ export interface components {
             sources: number;
         };
         /**
+         * DivisionAheadRead
+         * @description What a training that divides by itself would stand on.
+         */
+        DivisionAheadRead: {
+            /** Method */
+            method: string;
+            /** Counts */
+            counts: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Left Out */
+            left_out: {
+                [key: string]: number;
+            };
+        };
+        /**
          * EndingRead
          * @description The numbers of a run's ending.
          */
@@ -2243,6 +2283,11 @@ export interface components {
              * @description The first records as Base64 (RFC 4648), as many as were asked for.
              */
             first: string;
+            /**
+             * Figure
+             * @description What the number is that the records carry; null if they carry none.
+             */
+            figure: string | null;
         };
         /**
          * FieldRowRead
@@ -2770,23 +2815,17 @@ export interface components {
         };
         /**
          * OperationBody
-         * @description One operation with how often and how far.
+         * @description One operation with how often and how far; what is left out is as usual for its kind.
          */
         OperationBody: {
             /** Kind */
             kind: string;
             /** Probability */
-            probability: number;
-            /**
-             * Low
-             * @default 0
-             */
-            low: number;
-            /**
-             * High
-             * @default 0
-             */
-            high: number;
+            probability?: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
         };
         /**
          * OperationRead
@@ -2966,6 +3005,8 @@ export interface components {
             appearances: components["schemas"]["AppearanceRead"][];
             /** History */
             history: string[];
+            /** @description By the run that the address names, where it was asked. */
+            said: components["schemas"]["SaidRead"] | null;
         };
         /**
          * PicturePage
@@ -3331,6 +3372,31 @@ export interface components {
             validation: components["schemas"]["ScoresRead"] | null;
             /** Changed */
             changed: components["schemas"]["ChangeRead"][];
+        };
+        /**
+         * SaidRead
+         * @description What a run's model said of a picture, and of which state of it.
+         */
+        SaidRead: {
+            /** Run */
+            run: number;
+            /** Digest */
+            digest: string | null;
+            /** Set Name */
+            set_name: string;
+            /** True Class */
+            true_class: number;
+            /** Predicted Class */
+            predicted_class: number;
+            /** P */
+            p: number;
+            /** Loss */
+            loss: number;
+            /**
+             * Probabilities
+             * @description In the order of the model's classes.
+             */
+            probabilities: number[];
         };
         /**
          * ScoresRead
@@ -4610,8 +4676,11 @@ export interface operations {
     detail_api_projects__project_id__pictures__picture_id__get: {
         parameters: {
             query?: {
-                /** @description Split whose sets are told. */
                 split?: number | null;
+                run?: number | null;
+                look?: number | null;
+                /** @description The picture that order:like compares with. */
+                like?: number | null;
             };
             header?: never;
             path: {
@@ -4709,6 +4778,8 @@ export interface operations {
                 group?: components["schemas"]["Grouping"];
                 /** @description So many records come along, from the first on. */
                 first?: number;
+                /** @description With the number that the Sift is ordered by, in 4 bytes more. */
+                figure?: boolean;
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
@@ -4752,6 +4823,8 @@ export interface operations {
                 group?: components["schemas"]["Grouping"];
                 start?: number;
                 count?: number | null;
+                /** @description With the number that the Sift is ordered by, in 4 bytes more. */
+                figure?: boolean;
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
@@ -6106,7 +6179,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VariationBody"];
+                    "application/json": components["schemas"]["VariationRead"];
                 };
             };
             /** @description Validation Error */
@@ -6408,6 +6481,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SplitRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ahead_api_projects__project_id__splits_ahead_get: {
+        parameters: {
+            query?: {
+                seed?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DivisionAheadRead"];
                 };
             };
             /** @description Validation Error */

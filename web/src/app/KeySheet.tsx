@@ -42,7 +42,11 @@ const BY_PLACE: Record<string, Keys> = {
   review: [
     ["Tab, ← → ↑ ↓, Enter", "go through the matrix and show a cell's pictures"],
     ["click another cell with Ctrl", "show several cells together"],
-    ["1 … 9, 0, L", "mend the label of the chosen picture"],
+    ["1 … 9, 0, L", "mend the labels of the chosen pictures"],
+    ["X, U, T, S", "exclude, mark unsure, note, put into a set, as in Rows"],
+    ["Enter, double click", "Close-up; ← → for the next one there"],
+    ["+ and −", "larger and smaller tiles"],
+    ["/", "the same pictures in Rows, by a Sift"],
     ["Ctrl + Z", "take back this window's last step"],
   ],
   release: [["Ctrl + O", "choose pictures to try"]],

@@ -1,6 +1,8 @@
-/** Which picture stands where in the field, and what its tile shows: 16 bytes a picture, as the server sends them. */
+/** Which picture stands where in the field, and what its tile shows: in few bytes a picture, as the server sends them. */
 
 const RECORD_BYTES = 16;
+/** Of the number that the pictures are ordered by, where there is one. */
+const FIGURE_BYTES = 4;
 /** Flags of a record; the set stands in its two lowest bits. */
 export const EXCLUDED = 4;
 export const UNSURE = 8;
@@ -14,26 +16,30 @@ const SETS = [null, "training", "validation", "test"] as const;
 /** The records that have arrived, in the order of the field; more may follow. */
 export class FieldIndex {
   private readonly view: DataView;
+  private readonly stride: number;
   readonly loaded: number;
 
   constructor(
     records: ArrayBuffer,
     /** Pictures that the field has in all, loaded or not. */
     readonly total: number,
+    /** What the number is that each record carries. */
+    readonly figure?: string | undefined,
   ) {
     this.view = new DataView(records);
-    this.loaded = Math.min(total, Math.floor(records.byteLength / RECORD_BYTES));
+    this.stride = RECORD_BYTES + (figure ? FIGURE_BYTES : 0);
+    this.loaded = Math.min(total, Math.floor(records.byteLength / this.stride));
   }
 
   /** The picture at a place; undefined beyond the end, and where it has not arrived yet. */
   idAt(index: number): number | undefined {
     if (index < 0 || index >= this.loaded) return undefined;
-    const at = index * RECORD_BYTES;
+    const at = index * this.stride;
     return this.view.getUint32(at) * 2 ** 24 + (this.view.getUint32(at + 4) >>> 8);
   }
 
   flagsAt(index: number): number {
-    return this.view.getUint8(index * RECORD_BYTES + 7);
+    return this.view.getUint8(index * this.stride + 7);
   }
 
   setAt(index: number): (typeof SETS)[number] {
@@ -42,12 +48,19 @@ export class FieldIndex {
 
   /** 0 for unlabelled. */
   classAt(index: number): number {
-    return this.view.getUint32(index * RECORD_BYTES + 8);
+    return this.view.getUint32(index * this.stride + 8);
   }
 
   /** 0 if the run was not asked. */
   predictedAt(index: number): number {
-    return this.view.getUint32(index * RECORD_BYTES + 12);
+    return this.view.getUint32(index * this.stride + 12);
+  }
+
+  /** The number that the pictures are ordered by; undefined where this one has none. */
+  figureAt(index: number): number | undefined {
+    if (!this.figure || index >= this.loaded) return undefined;
+    const value = this.view.getFloat32(index * this.stride + RECORD_BYTES);
+    return Number.isNaN(value) ? undefined : value;
   }
 
   ids(): number[] {

@@ -30,6 +30,17 @@ export function matrixCells(judgement: Judgement, share: Share): MatrixCell[] {
   );
 }
 
+/** Pictures in the cells that are meant. */
+export function countOf(judgement: Judgement, meant: (truth: number, predicted: number) => boolean): number {
+  let count = 0;
+  judgement.confusion.forEach((row, truth) => {
+    row.forEach((cell, predicted) => {
+      if (meant(truth, predicted)) count += cell;
+    });
+  });
+  return count;
+}
+
 /** Wrong cells, most pictures first; among equals in the order of the classes. */
 export function confusedPairs(judgement: Judgement): ConfusedPair[] {
   const pairs = judgement.confusion.flatMap((row, truth) =>

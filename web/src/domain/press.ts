@@ -55,11 +55,11 @@ export function moved(press: Press, to: Point, ground: Ground): { press: Press; 
     const already = selection.chosen.has(idAt(index) ?? 0);
     const next = already ? selection : choose(selection, index, idAt, { add: press.add, range: false });
     return {
-      press: { kind: "carry", ids: [...next.chosen], to, row: rowAt(layout, to.y) },
+      press: { kind: "carry", ids: [...next.chosen], to, row: rowAt(layout, to.x, to.y) },
       selection: next,
     };
   }
-  if (press.kind === "carry") return { press: { ...press, to, row: rowAt(layout, to.y) }, selection };
+  if (press.kind === "carry") return { press: { ...press, to, row: rowAt(layout, to.x, to.y) }, selection };
   const box = {
     left: Math.min(press.at.x, to.x),
     right: Math.max(press.at.x, to.x),

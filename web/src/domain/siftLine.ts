@@ -4,7 +4,7 @@ import type { Completion } from "../api/client";
 /** True if a word of the Sift asks about a run. */
 export function asksAboutRun(sift: string): boolean {
   const plain = sift.replace(/"(?:[^"]|"")*"/gu, "");
-  return /(?:^|[\s(])(?:(?:wrong|right|judged)(?=$|[\s)])|(?:predicted|p|loss)[:=<>]|order:[^\s]*\b(?:p|loss)\b)/iu.test(
+  return /(?:^|[\s(])(?:(?:wrong|right|judged)(?=$|[\s)])|(?:predicted|true|judged|p|loss)[:=<>]|order:[^\s]*\b(?:p|loss)\b)/iu.test(
     plain,
   );
 }
@@ -26,4 +26,41 @@ export function completed(
   const open = /[:<]$/.test(entry.text);
   const text = `${draft.slice(0, entry.start)}${entry.text}${open ? "" : " "}`;
   return { text: text + draft.slice(cursor).trimStart(), cursor: text.length };
+}
+
+/** A name as it must be written to be read again. */
+function quoted(name: string): string {
+  return `"${name.replaceAll('"', '""')}"`;
+}
+
+/**
+ * The Sift of what a model was judged on: its errors on a set, or what fell into some cells of its matrix (true and
+ * predicted class by their ids, "3.4"), the most surprising first.
+ */
+export function judgedSift(
+  classes: readonly { id: number; name: string }[],
+  set: string,
+  cells: ReadonlySet<string>,
+): string {
+  const name = (id: string | undefined) =>
+    quoted(classes.find((entry) => String(entry.id) === id)?.name ?? "");
+  const parts = [...cells].map((cell) => {
+    const [truth, predicted] = cell.split(".");
+    return `true:${name(truth)} predicted:${name(predicted)}`;
+  });
+  const meant =
+    parts.length > 1 ? `(${parts.map((part) => `(${part})`).join(" or ")})` : (parts[0] ?? "wrong");
+  return `judged:${set} ${meant} order:-loss`;
+}
+
+/** Where Rows shows the pictures of a Sift. */
+export function rowsAddress(
+  projectId: number,
+  asked: { sift: string; split: number | undefined; run: number | undefined; like: number | undefined },
+): string {
+  const params = new URLSearchParams({ group: "nothing", sift: asked.sift });
+  for (const key of ["split", "run", "like"] as const) {
+    if (asked[key] !== undefined) params.set(key, String(asked[key]));
+  }
+  return `/p/${projectId}/rows?${params}`;
 }

@@ -54,6 +54,7 @@ class FieldRead(BaseModel):
     total: int
     rows: list[FieldRowRead]
     first: str = Field(description="The first records as Base64 (RFC 4648), as many as were asked for.")
+    figure: str | None = Field(description="What the number is that the records carry; null if they carry none.")
 
 
 class CompletionRead(Read):
@@ -91,6 +92,19 @@ class AppearanceRead(Read):
     came_at: dt.datetime
 
 
+class SaidRead(Read):
+    """What a run's model said of a picture, and of which state of it."""
+
+    run: int
+    digest: str | None
+    set_name: str
+    true_class: int
+    predicted_class: int
+    p: float
+    loss: float
+    probabilities: list[float] = Field(description="In the order of the model's classes.")
+
+
 class PictureDetailRead(Read):
     """Everything the Close-up tells."""
 
@@ -101,3 +115,4 @@ class PictureDetailRead(Read):
     came_at: dt.datetime
     appearances: list[AppearanceRead]
     history: list[str]
+    said: SaidRead | None = Field(description="By the run that the address names, where it was asked.")

@@ -39,12 +39,12 @@ class PreprocessingBody(Write):
 
 
 class OperationBody(Write):
-    """One operation with how often and how far."""
+    """One operation with how often and how far; what is left out is as usual for its kind."""
 
     kind: str
-    probability: float
-    low: float = 0.0
-    high: float = 0.0
+    probability: float | None = None
+    low: float | None = None
+    high: float | None = None
 
 
 class VariationBody(Write):

@@ -92,6 +92,14 @@ class SplitChecksRead(Read):
     looks: int
 
 
+class DivisionAheadRead(Read):
+    """What a training that divides by itself would stand on."""
+
+    method: str
+    counts: dict[int, dict[str, int]]
+    left_out: dict[str, int]
+
+
 class MovesCreate(Which):
     """Pictures, and the set that they are put into; null takes them out of all."""
 

@@ -60,6 +60,8 @@ def operation(
 ) -> Operation:
     """An operation with the kind's usual range and probability where none is given.
 
+    What takes one number takes it from either end.
+
     Raises
     ------
     SettingError
@@ -67,6 +69,8 @@ def operation(
     usual = KINDS.get(kind)
     if usual is None:
         return Operation(kind=kind, probability=1.0)
+    if usual.one_value:
+        low, high = high if low is None else low, low if high is None else high
     return Operation(
         kind=kind,
         probability=usual.probability if probability is None else probability,
@@ -137,8 +141,16 @@ def check_colour(variation: Variation, channels: int) -> None:
         )
 
 
+def _told(
+    kind: str, probability: float | None = None, low: float | None = None, high: float | None = None
+) -> Operation:
+    return operation(kind, low, high, probability=probability)
+
+
 def variation_from_json(data: Mapping[str, Any]) -> Variation:
     """Read a variation from plain values; also as versions up to 0.5 stored it.
+
+    An operation whose range or probability is left out takes its usual one.
 
     Raises
     ------
@@ -147,7 +159,7 @@ def variation_from_json(data: Mapping[str, Any]) -> Variation:
     if "operations" in data:
         operations: Sequence[Mapping[str, Any]] = data["operations"]
         return Variation(
-            operations=tuple(Operation(**entry) for entry in operations),
+            operations=tuple(_told(**entry) for entry in operations),
             strength=data.get("strength", 1.0),
             drawn=data.get("drawn", 0),
         )

@@ -53,7 +53,7 @@ from vast_orchard.store.sift.syntax import (
 from vast_orchard.store.sift.words import FIELDS, RUN_FLAGS, RUN_ORDERS, Kind
 from vast_orchard.types import SetName
 
-__all__ = ["CompiledSift", "SiftScope", "compile_sift"]
+__all__ = ["SAID", "CompiledSift", "SiftScope", "compile_sift"]
 
 _Test = ColumnElement[bool]
 
@@ -68,9 +68,13 @@ _NUMBERS: dict[str, ColumnElement[Any]] = {
     "p": Prediction.p.expression,
     "loss": Prediction.loss.expression,
 }
+# What a tile can show of an order: numbers that mean something by themselves.
+_FIGURES = frozenset({"size", "side", "brightness", "like", "p", "loss"})
 # Of whole numbers a value is met exactly, of others as far as its digits go.
 _WHOLE = frozenset({"width", "height", "side", "size"})
 _ASCII_TEXTS = {"format": Picture.format, "mode": Picture.mode}
+# Classes that the run names of a picture.
+SAID = {"predicted": Prediction.predicted_class, "true": Prediction.true_class}
 _TOLD = {"path": Appearance.path, "group": Appearance.group_key, "source": Import.source_name}
 
 
@@ -97,6 +101,8 @@ class CompiledSift:
 
     where: _Test
     order: tuple[ColumnElement[Any], ...]
+    # The first number that it is ordered by, and what that is called.
+    figure: tuple[str, ColumnElement[Any]] | None
 
 
 def compile_sift(sift: Sift, scope: SiftScope) -> CompiledSift:
@@ -108,7 +114,9 @@ def compile_sift(sift: Sift, scope: SiftScope) -> CompiledSift:
         It names a class that is not there, a number that is none, or a run where there is none.
     """
     return CompiledSift(
-        where=_condition(sift.condition, scope), order=tuple(_order(entry, scope) for entry in sift.order)
+        where=_condition(sift.condition, scope),
+        order=tuple(_order(entry, scope) for entry in sift.order),
+        figure=next(((entry.key, _order_key(entry, scope)) for entry in sift.order if entry.key in _FIGURES), None),
     )
 
 
@@ -200,7 +208,7 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
         case Kind.CLASS:
             return _class(term.field, word, scope)
         case Kind.SET:
-            return _set(word, scope)
+            return _set(term.field, word, scope)
         case Kind.TEXT:
             return _text(term, word, scope)
         case Kind.NUMBER | Kind.BYTES:
@@ -213,8 +221,8 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
 
 def _class(name: str, word: Word, scope: SiftScope) -> _Test:
     column, known = Picture.class_id, scope.classes
-    if name == "predicted":
-        column, known = Prediction.predicted_class, scope.run_classes
+    if name in SAID:
+        column, known = SAID[name], scope.run_classes
     if word.text.lower() == "none" and not word.quoted:
         return column.is_(None)
     wanted = word.text.casefold()
@@ -233,15 +241,17 @@ def _class(name: str, word: Word, scope: SiftScope) -> _Test:
     return _known(column, column.in_(ids))
 
 
-def _set(word: Word, scope: SiftScope) -> _Test:
-    name = word.text.lower()
+def _set(field: str, word: Word, scope: SiftScope) -> _Test:
+    name, asked = word.text.lower(), field == "judged"
     if name == "none":
-        return in_set(Picture.id.expression, scope.sets, None)
+        return Prediction.set_name.is_(None) if asked else in_set(Picture.id.expression, scope.sets, None)
     if name not in {entry.value for entry in SetName}:
         mend = did_you_mean(
             name, ["training", "validation", "test", "none"], "There are training, validation, test, none."
         )
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
+    if asked:
+        return _known(Prediction.set_name, Prediction.set_name == name)
     _need_split(word.place, scope)
     return in_set(Picture.id.expression, scope.sets, SetName(name))
 
@@ -344,26 +354,29 @@ def _likeness(place: Place, scope: SiftScope) -> ColumnElement[Any]:
 
 
 def _order(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
+    key = _order_key(entry, scope)
+    # What has no such value stands last, whichever way it goes.
+    return (key.desc() if entry.falling else key.asc()).nulls_last()
+
+
+def _order_key(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
     if entry.key in RUN_ORDERS:
         _need_run(f"order:{entry.key}", entry.place, scope)
     keys: dict[str, Any] = {
         # By code points, which sorts five times as fast as by the words of a language.
         "name": Picture.folded_name.collate("C"),
-        "came": Picture.came_at,
-        "size": Picture.size_bytes,
+        "came": Picture.came_at.expression,
+        "size": Picture.size_bytes.expression,
         "side": _LONGER_SIDE,
-        "brightness": Picture.brightness,
-        "class": Class.place,
-        "p": Prediction.p,
-        "loss": Prediction.loss,
+        "brightness": Picture.brightness.expression,
+        "class": Class.place.expression,
+        "p": Prediction.p.expression,
+        "loss": Prediction.loss.expression,
     }
     match entry.key:
         case "changed":
-            key = _last_change(scope)
+            return _last_change(scope)
         case "like":
-            key = _likeness(entry.place, scope)
-        case _:
-            key = keys[entry.key]
-    # What has no such value stands last, whichever way it goes.
-    found: ColumnElement[Any] = key.desc() if entry.falling else key.asc()
-    return found.nulls_last()
+            return _likeness(entry.place, scope)
+    key: ColumnElement[Any] = keys[entry.key]
+    return key

@@ -3,12 +3,13 @@
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import ColumnElement, Select, func, select
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Picture, Prediction, SplitMember
-from vast_orchard.store.sift.compiler import SiftScope
+from vast_orchard.store.sift.compiler import SAID, SiftScope
 from vast_orchard.store.sift.words import FIELDS, FLAGS, JOINS, ORDERS, RUN_FLAGS, RUN_ORDERS, Kind
 from vast_orchard.types import SetName
 
@@ -95,7 +96,7 @@ def _values(session: Session, scope: SiftScope, field: str, start: int) -> list[
         case Kind.CLASS:
             return _classes(session, scope, field, start)
         case Kind.SET:
-            return _sets(session, scope, start)
+            return _sets(session, scope, field, start)
         case Kind.DAY:
             return [Completion(text=text, start=start, words=FIELDS[field].words, count=None) for text in _DAYS]
         case Kind.TEXT if field in ("format", "mode"):
@@ -113,12 +114,9 @@ def _counted(session: Session, scope: SiftScope, query: Select[str, int]) -> lis
 
 
 def _classes(session: Session, scope: SiftScope, field: str, start: int) -> list[Completion]:
-    if field == "predicted":
+    if field in SAID:
         named = scope.run_classes
-        query = select(Prediction.predicted_class, func.count()).where(
-            Prediction.model_id == (scope.model_id or 0), Prediction.set_name != SetName.TEST.value
-        )
-        counts = dict(session.execute(query.group_by(Prediction.predicted_class)).all())
+        counts = _said_counts(session, scope, SAID[field].expression)
     else:
         named = scope.classes
         here = select(Picture.class_id, func.count()).where(
@@ -133,7 +131,23 @@ def _classes(session: Session, scope: SiftScope, field: str, start: int) -> list
     return sorted(found, key=lambda entry: -(entry.count or 0))
 
 
-def _sets(session: Session, scope: SiftScope, start: int) -> list[Completion]:
+def _said_counts(session: Session, scope: SiftScope, column: ColumnElement[Any]) -> dict[Any, int]:
+    """How often the run's model said each, on what it may be asked about here."""
+    said = select(column, func.count()).where(Prediction.model_id == (scope.model_id or 0))
+    if not scope.test_shown:
+        said = said.where(Prediction.set_name != SetName.TEST.value)
+    return dict(session.execute(said.group_by(column)).all())
+
+
+def _sets(session: Session, scope: SiftScope, field: str, start: int) -> list[Completion]:
+    names = [entry.value for entry in SetName]
+    if field == "judged":
+        said = _said_counts(session, scope, Prediction.set_name.expression)
+        return [
+            Completion(text=name, start=start, words=f"asked about as {name}", count=said[name])
+            for name in names
+            if name in said
+        ]
     query = (
         select(SplitMember.set_name, func.count())
         .join(Picture, Picture.id == SplitMember.picture_id)
@@ -141,6 +155,5 @@ def _sets(session: Session, scope: SiftScope, start: int) -> list[Completion]:
         .group_by(SplitMember.set_name)
     )
     counts = dict(session.execute(query).all())
-    names = [entry.value for entry in SetName]
     found = [Completion(text=name, start=start, words=f"the {name} set", count=counts.get(name, 0)) for name in names]
     return [*found, Completion(text="none", start=start, words="in no set", count=None)]

@@ -47,6 +47,8 @@ FIELDS = {
     "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
     "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
     "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
+    "true": Field(kind=Kind.CLASS, words="the class that the run was judged against: true:plate", needs_run=True),
+    "judged": Field(kind=Kind.SET, words="the set in which the run was asked: judged:validation", needs_run=True),
     "p": Field(kind=Kind.NUMBER, words="probability of the predicted class: p<0.6", needs_run=True),
     "loss": Field(kind=Kind.NUMBER, words="of the run on it: loss>1", needs_run=True),
 }

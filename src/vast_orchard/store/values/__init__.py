@@ -3,7 +3,7 @@
 from vast_orchard.store.values.history import ActionValue, UndoResult
 from vast_orchard.store.values.imports import ArrivedPicture, ImportValue
 from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
-from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue
+from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue, SaidValue
 from vast_orchard.store.values.pictures import (
     AppearanceValue,
     BinnedPicture,
@@ -52,6 +52,7 @@ __all__ = [
     "ProjectValue",
     "RunGroupValue",
     "RunValue",
+    "SaidValue",
     "SnapshotPictureValue",
     "SplitValue",
     "UndoResult",

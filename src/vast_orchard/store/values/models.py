@@ -4,7 +4,7 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["ExportValue", "ModelValue", "OutcomeValue"]
+__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "SaidValue"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -40,6 +40,20 @@ class OutcomeValue:
     probabilities: list[float]
     class_now: int | None
     gone: bool  # the picture is no longer in the project
+
+
+@dataclass(frozen=True, kw_only=True)
+class SaidValue:
+    """What a run's model said of a picture, and which state of it."""
+
+    run: int  # its number
+    digest: str | None  # of a former version's model that was never read
+    set_name: str
+    true_class: int
+    predicted_class: int
+    p: float
+    loss: float
+    probabilities: list[float]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,6 +4,8 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from vast_orchard.store.values.models import SaidValue
+
 __all__ = [
     "AppearanceValue",
     "BinnedPicture",
@@ -68,6 +70,7 @@ class PictureDetail:
     came_at: dt.datetime
     appearances: list[AppearanceValue]
     history: list[str]  # newest first, in words
+    said: SaidValue | None = None  # by the run that was asked about
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,19 +1,20 @@
 /** A run's errors on one set: the matrix and the scores at the left feed the pictures at the right. */
 import { useMemo, useState } from "react";
-import type { Judgement, Model, Outcome, SetName } from "../../api/client";
-import { useOutcomes } from "../../api/runQueries";
+import { useNavigate } from "react-router";
+import type { Judgement, Model, SetName } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
-import { confusedPairs, likenessOrder, type Share } from "../../domain/matrix";
+import { confusedPairs, countOf, likenessOrder, type Share } from "../../domain/matrix";
+import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
-import { LabelSheet } from "../../parts/LabelSheet";
-import { Reading } from "../../parts/States";
-import { useMending } from "../mending/useMending";
-import { JudgedPicture } from "./JudgedPicture";
+import { Failed, Reading } from "../../parts/States";
+import { FieldOverlays } from "../field/FieldOverlays";
+import { ShownField } from "../field/ShownField";
+import { useFieldDesk } from "../field/useFieldDesk";
 import { cellKey, Matrix } from "./Matrix";
-import { OutcomeList } from "./OutcomeList";
 import { ScoreTable } from "./ScoreTable";
+import { useJudgedField } from "./useJudgedField";
 
 interface ErrorsProps {
   model: Model;
@@ -139,58 +140,82 @@ function Pairs({ model, judgement, cells }: SideProps) {
 }
 
 function Judged({ model, set, look, judgement, cells }: ErrorsProps & { cells: Cells }) {
-  const { project, classes } = usePlace();
-  const outcomes = useOutcomes(model.id, set, cells.cells, look);
-  const mending = useMending(project.id);
-  const [chosen, setChosen] = useState<number>();
-  const [opened, setOpened] = useState<Outcome>();
-  const [labelling, setLabelling] = useState(false);
-  const shown = outcomes.data ?? [];
+  const shown = useJudgedField({ model, set, look, cells: cells.chosen });
+  const { project } = usePlace();
+  const navigate = useNavigate();
+  const inRows = (sift: string, like?: number) =>
+    navigate(rowsAddress(project.id, { ...shown.asked, sift, like }));
+  const parts = useFieldDesk(shown, {
+    movesOn: false,
+    onSift: inRows,
+    onWriteSift: () => inRows(shown.asked.sift),
+  });
+  const chosen = parts.chosen.chosen.length;
   const some = cells.chosen.size > 0;
-  const title = some
-    ? `${plural(shown.length, "picture")}: ${cellWords(model, judgement, cells.chosen)}`
-    : `${plural(shown.length, "error")}, the most surprising first`;
   return (
     <>
-      <div className="flex items-center gap-3 px-4 pt-2">
-        <h2 className="min-w-0 truncate font-semibold" data-testid="outcomes-title">
-          {title}
-        </h2>
+      <div className="flex items-center gap-3 px-4 pt-2 pb-1">
+        <JudgedTitle {...{ model, judgement }} keys={cells.chosen} here={shown.data?.total} />
         {some && (
           <Button kind="bare" onClick={() => cells.show([])}>
             Show all errors
           </Button>
         )}
+        <Button
+          kind="bare"
+          title="The same pictures by a Sift in Rows (/)"
+          onClick={() => inRows(shown.asked.sift)}
+        >
+          In Rows
+        </Button>
         <span className="ml-auto text-sm whitespace-nowrap text-quiet">
-          1–9, 0 or L mends the chosen label
+          {chosen
+            ? `${plural(chosen, "picture")} chosen: 1–9, 0 or L to label`
+            : "1–9, 0 or L mends the chosen label"}
         </span>
       </div>
-      <OutcomeList
-        shown={shown}
-        model={model}
-        chosen={chosen}
-        mending={mending}
-        onChoose={setChosen}
-        onOpen={setOpened}
-        onAskLabel={() => setLabelling(true)}
-      >
-        {outcomes.isPending && <Reading what="the pictures" />}
-        {outcomes.data && !shown.length && (
-          <p className="text-quiet">
+      <div className="relative min-h-0 flex-1">
+        {shown.field.isPending && <Reading what="the pictures" />}
+        {shown.field.error && !shown.data && (
+          <Failed error={shown.field.error} onRetry={() => void shown.field.refetch()} />
+        )}
+        {shown.data && !shown.total && (
+          <p className="px-4 py-2 text-quiet">
             {some ? "No picture fell into this cell." : "No errors on this set. Look at the test set next."}
           </p>
         )}
-      </OutcomeList>
-      {opened && <JudgedPicture outcome={opened} model={model} onClose={() => setOpened(undefined)} />}
-      {labelling && chosen !== undefined && (
-        <LabelSheet
-          title="Label 1 picture"
-          classes={classes}
-          onClose={() => setLabelling(false)}
-          onChoose={(classId) => void mending.label([chosen], classId)}
-        />
-      )}
+        {shown.total > 0 && <ShownField parts={parts} />}
+      </div>
+      <FieldOverlays parts={parts} />
     </>
+  );
+}
+
+interface TitleProps {
+  model: Model;
+  judgement: Judgement;
+  /** Of the cells that are shown; none means all errors. */
+  keys: ReadonlySet<string>;
+  /** Pictures that are still in the project. */
+  here: number | undefined;
+}
+
+/** As many as were judged, also of those that were thrown away since. */
+function JudgedTitle({ model, judgement, keys, here }: TitleProps) {
+  const count = countOf(judgement, (truth, predicted) =>
+    keys.size ? keys.has(cellKey(model, truth, predicted)) : truth !== predicted,
+  );
+  const gone = here === undefined ? 0 : count - here;
+  const words = keys.size
+    ? `${plural(count, "picture")}: ${cellWords(model, judgement, keys)}`
+    : `${plural(count, "error")}, the most surprising first`;
+  return (
+    <h2 className="min-w-0 truncate font-semibold" data-testid="outcomes-title" title={words}>
+      {words}
+      {gone > 0 && (
+        <span className="font-normal text-quiet"> ({gone.toLocaleString("en")} no longer here)</span>
+      )}
+    </h2>
   );
 }
 

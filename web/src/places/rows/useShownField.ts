@@ -2,7 +2,7 @@
 import { useMemo, useRef } from "react";
 import { useField } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
-import { fieldRows, GROUPS, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
+import { fieldRows, GROUPS, type GroupKey, type Heads, tileSizeOf } from "../../domain/field";
 import { EMPTY_INDEX } from "../../domain/fieldIndex";
 import { useLook } from "../looks/useLook";
 
@@ -31,7 +31,8 @@ export function useShownField() {
     asked,
     group,
     sift,
-    size: tileSizeOf(params.get("tile")),
+    size: tileSizeOf(params.get("tile"), 56),
+    heads: (group === "copies" ? "above" : "left") as Heads,
     looking,
     field,
     data,
@@ -42,7 +43,3 @@ export function useShownField() {
 }
 
 export type ShownField = ReturnType<typeof useShownField>;
-
-function tileSizeOf(text: string | null): TileSize {
-  return TILE_SIZES.find((value) => String(value) === text) ?? 56;
-}

@@ -1,6 +1,5 @@
 /** The Run sheet: a run's ingredients, each as a picture of itself; detail opens on demand. */
-import { Disclosure, DisclosureButton, DisclosurePanel } from "@headlessui/react";
-import { type ReactNode, useEffect, useRef } from "react";
+import type { ReactNode } from "react";
 import type { ClassOf, Network, Project, Recipe, Setting, Split } from "../../api/client";
 import { useSplitChecks, useVariationSheet } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
@@ -16,10 +15,12 @@ import { type SettingValue, shownSettings, withSetting } from "../../domain/trai
 import { variationWords } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { SetBar } from "../../parts/SetBar";
 import { Imbalance } from "./Imbalance";
+import { Part } from "./Part";
+import { PicturesPart } from "./PicturesPart";
 import { SettingField } from "./SettingField";
 import type { Training } from "./useTraining";
+import { useTrainingBase } from "./useTrainingBase";
 
 interface Props {
   project: Project;
@@ -42,15 +43,14 @@ const BY_REMEDY = new Set(["class_weights", "class_draws"]);
 export function RunSheet(props: Props) {
   const { project, classes, split, recipe, onRecipe, onDivide, onOpen, table } = props;
   const { preprocessing, variation, settings } = recipe;
-  const counts = setTotals(split);
-  const labelled = classes.reduce((sum, entry) => sum + entry.count, 0);
-  const shown = split ? counts.training : Math.round(labelled * 0.7);
+  const base = useTrainingBase(project.id, split, settings.seed);
+  const shown = base?.sets.training ?? 0;
   const onSetting = (name: string, value: SettingValue) =>
     onRecipe({ ...recipe, settings: withSetting(table, settings, name, value) });
   return (
     <div className="flex h-full flex-col" data-testid="run-sheet">
       <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-2">
-        <PicturesPart split={split} counts={counts} onDivide={onDivide} />
+        <PicturesPart projectId={project.id} split={split} base={base} onDivide={onDivide} />
         <Ingredient
           title="Preprocessing"
           words={preprocessingWords(preprocessing)}
@@ -110,30 +110,6 @@ function StartLine({ project, split, recipe, training, shown, onDivide, onSettin
         {shown.toLocaleString("en")} pictures, {steps(shown, recipe.settings).toLocaleString("en")} steps
       </p>
     </div>
-  );
-}
-
-function PicturesPart(props: {
-  split: Split | undefined;
-  counts: ReturnType<typeof setTotals>;
-  onDivide: () => void;
-}) {
-  const { split, counts } = props;
-  return (
-    <Part
-      title="Pictures"
-      words={
-        split
-          ? `split ${split.number}: ${counts.training} / ${counts.validation} / ${counts.test}`
-          : "divided when you train"
-      }
-      picture={<SetBar counts={counts} height={10} />}
-    >
-      <p className="mb-2 text-sm text-quiet">
-        Training / validation / test. Unlabelled pictures are left out.
-      </p>
-      <Button onClick={props.onDivide}>{split ? "Open the split" : "Divide"}</Button>
-    </Part>
   );
 }
 
@@ -199,52 +175,6 @@ function Doubts(props: { training: Training; onSetting: (name: string, value: Se
   );
 }
 
-function setTotals(split: Split | undefined) {
-  const totals = { training: 0, validation: 0, test: 0, none: 0 };
-  for (const entry of Object.values(split?.counts ?? {})) {
-    totals.training += entry.training ?? 0;
-    totals.validation += entry.validation ?? 0;
-    totals.test += entry.test ?? 0;
-  }
-  return totals;
-}
-
-/** `asked`: the address names this part, so it is open and in sight from the beginning. */
-function Part(props: {
-  title: string;
-  words: string;
-  picture?: ReactNode;
-  asked?: boolean;
-  children: ReactNode;
-}) {
-  const place = useRef<HTMLElement>(null);
-  useEffect(() => {
-    if (props.asked) place.current?.scrollIntoView();
-  }, [props.asked]);
-  return (
-    <Disclosure
-      as="section"
-      ref={place}
-      defaultOpen={!!props.asked}
-      className="border-b border-hairline py-2 last:border-0"
-    >
-      {({ open }) => (
-        <>
-          <DisclosureButton className="flex w-full cursor-pointer items-baseline gap-2 text-left">
-            <span className="font-semibold">{props.title}</span>
-            <span className="min-w-0 flex-1 truncate text-sm text-quiet" title={props.words}>
-              {props.words}
-            </span>
-            <span className="text-sm text-choice">{open ? "less" : "change"}</span>
-          </DisclosureButton>
-          {props.picture && <div className="mt-1.5">{props.picture}</div>}
-          <DisclosurePanel className="mt-2">{props.children}</DisclosurePanel>
-        </>
-      )}
-    </Disclosure>
-  );
-}
-
 /** What the split's checks found, said once more where it matters. */
 function Warnings(props: { projectId: number; split: Split; onDivide: () => void }) {
   const { data: checks } = useSplitChecks(props.projectId, props.split.id);
@@ -276,12 +206,7 @@ function Warnings(props: { projectId: number; split: Split; onDivide: () => void
 function Ingredient(props: { title: string; words: string; picture?: ReactNode; onOpen: () => void }) {
   return (
     <section className="border-b border-hairline py-2">
-      <button
-        type="button"
-        onClick={props.onOpen}
-        aria-label={`Open ${props.title.toLowerCase()}`}
-        className="block w-full cursor-pointer text-left"
-      >
+      <button type="button" onClick={props.onOpen} className="block w-full cursor-pointer text-left">
         <span className="flex items-baseline gap-2">
           <span className="font-semibold">{props.title}</span>
           <span className="min-w-0 flex-1 truncate text-sm text-quiet" title={props.words}>

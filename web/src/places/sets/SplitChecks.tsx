@@ -1,12 +1,11 @@
 /** What was found out about a split, each with what can be done about it. */
-import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { client, header, need, type Split } from "../../api/client";
+import type { Split } from "../../api/client";
 import { useSplitChecks } from "../../api/ingredientQueries";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { useNotices } from "../../parts/Notices";
+import { useSplitMending } from "./useSplitMending";
 
 interface Props {
   projectId: number;
@@ -19,7 +18,7 @@ interface Props {
 export function SplitChecks(props: Props) {
   const { projectId, split } = props;
   const { data: checks } = useSplitChecks(projectId, split.id);
-  const { busy, mend } = useSplitMending(props);
+  const { busy, mend } = useSplitMending(projectId, split.id, props.onSplit);
   if (!checks) return null;
   const { left_out: out, copy_groups: groups, looks } = checks;
   return (
@@ -67,32 +66,6 @@ export function SplitChecks(props: Props) {
       </li>
     </ul>
   );
-}
-
-/** Makes the next version of a split in which something is mended. */
-function useSplitMending({ projectId, split, onSplit }: Props) {
-  const queries = useQueryClient();
-  const { say, fail } = useNotices();
-  const [busy, setBusy] = useState(false);
-  const path = { project_id: projectId, split_id: split.id };
-  const mend = async (way: "gather" | "top-up") => {
-    setBusy(true);
-    try {
-      const asked = { params: { path, header } };
-      const done = await need(
-        way === "gather"
-          ? client.POST("/api/projects/{project_id}/splits/{split_id}/gather", asked)
-          : client.POST("/api/projects/{project_id}/splits/{split_id}/top-up", asked),
-      );
-      await queries.invalidateQueries({ queryKey: ["splits"] });
-      say(`${done.action.summary}.`);
-      onSplit(done.split);
-    } catch (error) {
-      fail(error);
-    }
-    setBusy(false);
-  };
-  return { busy, mend };
 }
 
 interface MendableProps extends Props {

@@ -4,14 +4,13 @@ import { COLOURS, colourPlace, signColour } from "../../domain/classColour";
 import {
   type FieldLayout,
   FOOT_HEIGHT,
-  HEAD_WIDTH,
-  LINE_INSET,
   lineAt,
   SMALLEST_WITH_SIGN,
   type TileSize,
   type View,
 } from "../../domain/field";
 import { EXCLUDED, type FieldIndex, JUDGED, NOTED, TWO_LABELS, UNSURE, WRONG } from "../../domain/fieldIndex";
+import { figureWords } from "../../domain/figures";
 import type { TilePlace } from "../../domain/tileStore";
 
 /** Colours of the present theme, read once, because asking the style for each tile would cost more than painting. */
@@ -98,10 +97,10 @@ export function paintField(
   for (let number = lineAt(layout, view.top); number < layout.lines.length; number++) {
     const line = layout.lines[number];
     if (!line || line.top > view.top + view.height) break;
-    const y = line.top - view.top + LINE_INSET;
+    const y = line.top - view.top + line.inset;
     const first = (layout.firsts[line.row] ?? 0) + line.start;
     for (let column = 0; column < line.end - line.start; column++) {
-      paintTile(on, field, palette, first + column, HEAD_WIDTH + column * layout.step, y);
+      paintTile(on, field, palette, first + column, line.left + column * layout.step, y);
     }
   }
 }
@@ -132,7 +131,10 @@ function paintTile(
   }
   const foot = FOOT_HEIGHT[size];
   if (foot) paintFoot(on, field, palette, index, x, y + size);
-  if (size >= SMALLEST_WITH_SIGN) paintMarks(on, palette, flags, x, y, size);
+  if (size >= SMALLEST_WITH_SIGN) {
+    paintMarks(on, palette, flags, x, y, size);
+    paintFigure(on, figureWords(field.index.figure, field.index.figureAt(index)), x, y, size);
+  }
   if (field.chosen.has(id)) {
     on.strokeStyle = palette.choice;
     on.fillStyle = palette.choice;
@@ -222,4 +224,23 @@ function paintMarks(
     on.fillText(mark, left + 7, y + 7.5);
     on.textAlign = "start";
   });
+}
+
+/** What the pictures are ordered by, over the lower edge of the picture. */
+function paintFigure(
+  on: CanvasRenderingContext2D,
+  words: string | undefined,
+  x: number,
+  y: number,
+  size: TileSize,
+): void {
+  if (!words) return;
+  on.font = '600 11px "Source Code Pro Variable", monospace';
+  on.textBaseline = "middle";
+  const width = Math.min(size, on.measureText(words).width + 6);
+  // On any picture and in either theme: light on dark.
+  on.fillStyle = "rgb(20 20 20 / 0.75)";
+  on.fillRect(x, y + size - 15, width, 15);
+  on.fillStyle = "#fff";
+  on.fillText(words, x + 3, y + size - 7, size - 5);
 }

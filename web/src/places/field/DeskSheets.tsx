@@ -44,7 +44,7 @@ interface Props {
   onAddress: (next: Record<string, string | undefined>) => void;
 }
 
-export function RowsSheets(props: Props) {
+export function DeskSheets(props: Props) {
   return (
     <>
       <SheetOfAll {...props} />

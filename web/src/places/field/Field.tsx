@@ -4,7 +4,9 @@ import type { ClassOf } from "../../api/client";
 import {
   type FieldLayout,
   type FieldRow,
+  type Heads,
   layOut,
+  linesOf,
   placeOf,
   SMALLEST_WITH_SIGN,
   type TileSize,
@@ -24,6 +26,8 @@ interface Props {
   index: FieldIndex;
   classes: readonly ClassOf[];
   size: TileSize;
+  /** Where the heads of rows stand, if they have any. */
+  heads: Heads;
   selection: Selection;
   /** Name of the focused picture, once it is known. */
   focusName: string | undefined;
@@ -33,15 +37,15 @@ interface Props {
   onDropOn: (row: FieldRow, pictureIds: readonly number[]) => void;
   onOpen: (pictureId: number) => void;
   onKey: (event: KeyboardEvent) => void;
-  heads: RowHeadActions;
+  actions: RowHeadActions;
 }
 
 /** The field's measures and its painted canvas; the keys of the place work at once. */
 function usePainted(props: Props, scroller: RefObject<HTMLDivElement | null>) {
-  const { rows, index, classes, size, selection, projectId } = props;
+  const { rows, index, classes, size, selection, projectId, heads } = props;
   const [active, setActive] = useState(false);
   const width = useWidth(scroller);
-  const layout = useMemo(() => layOut(rows, size, width), [rows, size, width]);
+  const layout = useMemo(() => layOut(rows, size, width, heads), [rows, size, width, heads]);
   const byId = useMemo(() => new Map(classes.map((entry) => [entry.id, entry])), [classes]);
   const canvas = useFieldCanvas({
     projectId,
@@ -61,7 +65,7 @@ function usePainted(props: Props, scroller: RefObject<HTMLDivElement | null>) {
 }
 
 export function Field(props: Props) {
-  const { rows, index, size, selection, heads, focusName } = props;
+  const { rows, index, size, selection, actions, focusName } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const { layout, classes, canvas, active, setActive } = usePainted(props, scroller);
   const idAt = useCallback((at: number) => index.idAt(at), [index]);
@@ -95,18 +99,18 @@ export function Field(props: Props) {
           <canvas ref={canvas} className="pointer-events-none block" />
         </div>
         <Lines
-          {...{ rows, layout, lines, press, largest, heads }}
+          {...{ rows, layout, lines, press, largest, actions }}
           accepts={props.accepts}
           cells={{ index, classes, size, selection, focusName }}
         />
       </div>
-      {pinned && <PinnedHead row={pinned} largest={largest} heads={heads} />}
+      {pinned && <PinnedHead row={pinned} largest={largest} actions={actions} />}
       <Carried press={press.now} rows={rows} scrolled={scroller.current?.scrollTop ?? 0} />
     </div>
   );
 }
 
-interface LinesProps extends Pick<Props, "rows" | "accepts" | "heads"> {
+interface LinesProps extends Pick<Props, "rows" | "accepts" | "actions"> {
   layout: FieldLayout;
   lines: ReturnType<typeof useFieldLines>;
   press: ReturnType<typeof usePress>;
@@ -114,26 +118,27 @@ interface LinesProps extends Pick<Props, "rows" | "accepts" | "heads"> {
   cells: CellsProps;
 }
 
-/** The lines near what is on show; where tiles are small, a cell for the focused one only. */
-function Lines({ rows, accepts, heads, layout, lines, press, largest, cells }: LinesProps) {
+/** The shelves near what is on show; where tiles are small, a cell for the focused one only. */
+function Lines({ rows, accepts, actions, layout, lines, press, largest, cells }: LinesProps) {
   const { now } = press;
   const large = cells.size >= SMALLEST_WITH_SIGN;
   const focus = large ? undefined : placeOf(layout, cells.selection.focus);
   return (
     <div className="relative z-1" style={{ height: lines.height }}>
-      {lines.items.map((item) => {
-        const line = layout.lines[item.index];
-        const row = line && rows[line.row];
-        return line && row ? (
-          <FieldLine
-            key={item.key}
-            {...{ line, row, layout, largest, heads }}
-            top={item.start}
-            target={now?.kind === "carry" && now.row === line.row && accepts(row)}
-            cells={large ? cells : undefined}
-          />
-        ) : null;
-      })}
+      {lines.items.flatMap(({ index, start }) =>
+        linesOf(layout, index).map((line) => {
+          const row = rows[line.row];
+          return row ? (
+            <FieldLine
+              key={`${row.key} ${line.start}`}
+              {...{ line, row, layout, largest, actions }}
+              top={start}
+              target={now?.kind === "carry" && now.row === line.row && accepts(row)}
+              cells={large ? cells : undefined}
+            />
+          ) : null;
+        }),
+      )}
       {focus && <Cell {...cells} at={cells.selection.focus} left={focus.left} top={focus.top} />}
       {now?.kind === "band" && <Band from={now.at} to={now.to} />}
     </div>

@@ -19,11 +19,14 @@ interface Props {
   row: FieldRow;
   largest: number;
   actions: RowHeadActions;
+  /** Above its row and so wide, if it does not stand at the left end. */
+  width?: number | string | undefined;
 }
 
-export function RowHead({ row, largest, actions }: Props) {
+export function RowHead({ row, largest, actions, width }: Props) {
+  const style = width === undefined ? { left: 12, width: HEAD_WIDTH - 24 } : { left: 0, width };
   return (
-    <div role="rowheader" className="absolute top-1 left-3" style={{ width: HEAD_WIDTH - 24 }}>
+    <div role="rowheader" className="absolute top-1" style={style}>
       <div className="flex items-center gap-1.5">
         {row.sign !== undefined && <ClassSign place={row.place} sign={row.sign} />}
         <HeadMenu row={row} actions={actions} />

@@ -1,4 +1,4 @@
-/** What can be done with pictures in Rows, by key, by pointer and in the Close-up. */
+/** What can be done with pictures of a field, by key, by pointer and in the Close-up. */
 import { useCallback } from "react";
 import { useNavigate } from "react-router";
 import type { SetName } from "../../api/client";
@@ -7,14 +7,13 @@ import { TILE_SIZES } from "../../domain/field";
 import { EXCLUDED, lacks, UNSURE } from "../../domain/fieldIndex";
 import { orderedByLikeness } from "../../domain/siftLine";
 import type { Mending } from "../mending/useMending";
-import type { Laid } from "./RowsSheets";
-import type { RowDesk } from "./rowKeys";
-import { SIFT_INPUT } from "./SiftLine";
+import type { Laid } from "./DeskSheets";
+import type { PictureDesk } from "./pictureKeys";
+import type { Shown } from "./shown";
 import type { Chosen } from "./useSelection";
-import type { ShownField } from "./useShownField";
 
 interface Parts {
-  shown: ShownField;
+  shown: Shown;
   chosen: Chosen;
   mending: Mending;
   /** After a label, go to the next picture. */
@@ -22,15 +21,19 @@ interface Parts {
   closeUp: number | undefined;
   onCloseUp: (id: number | undefined) => void;
   onLay: (next: Laid) => void;
+  /** Shows pictures in Rows by a Sift; in Rows itself everything else of the address stays. */
+  onSift: (sift: string, like?: number) => void;
+  /** Where a Sift is written. */
+  onWriteSift: () => void;
 }
 
-export interface RowsActions extends RowDesk {
+export interface DeskActions extends PictureDesk {
   moveToSet: (ids: readonly number[], set: SetName | null) => void;
   /** Goes to the next picture or the one before in the Close-up. */
   step: (by: -1 | 1) => void;
 }
 
-export function useRowsDesk(parts: Parts): RowsActions {
+export function useDesk(parts: Parts): DeskActions {
   const { project, classes } = usePlace();
   const navigate = useNavigate();
   const { chosen, mending, onLay } = parts;
@@ -63,7 +66,7 @@ export function useRowsDesk(parts: Parts): RowsActions {
       navigate(`/p/${project.id}/runs?part=variation&pictures=${ids.slice(0, 12).join(",")}`),
     chooseAll: chosen.chooseAll,
     chooseNone: chosen.chooseNone,
-    sift: () => document.getElementById(SIFT_INPUT)?.focus(),
+    sift: parts.onWriteSift,
   };
 }
 
@@ -106,7 +109,7 @@ function useStep({ shown: { index }, chosen, closeUp, onCloseUp }: Parts) {
   };
 }
 
-function useAddressed({ shown, onCloseUp }: Parts) {
+function useAddressed({ shown, onCloseUp, onSift }: Parts) {
   const [, setAddress] = useAddress();
   return {
     resize: (by: -1 | 1) => {
@@ -116,7 +119,7 @@ function useAddressed({ shown, onCloseUp }: Parts) {
     /** Puts the pictures most like this one first, in every row. */
     showLike: (id: number) => {
       onCloseUp(undefined);
-      setAddress({ like: String(id), sift: orderedByLikeness(shown.sift) });
+      onSift(orderedByLikeness(shown.asked.sift), id);
     },
   };
 }

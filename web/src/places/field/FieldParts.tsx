@@ -5,11 +5,12 @@ import {
   type FieldRow,
   FOOT_HEIGHT,
   HEAD_WIDTH,
-  LINE_INSET,
   type FieldLine as Line,
+  packedWidth,
   type TileSize,
 } from "../../domain/field";
-import { EXCLUDED, type FieldIndex, UNSURE } from "../../domain/fieldIndex";
+import { EXCLUDED, type FieldIndex, UNSURE, WRONG } from "../../domain/fieldIndex";
+import { figureWords } from "../../domain/figures";
 import type { Point, Press } from "../../domain/press";
 import type { Selection } from "../../domain/selection";
 import { setWords } from "../../domain/words";
@@ -62,6 +63,8 @@ function cellWords(
     setWords(index.setAt(at)),
     flags & EXCLUDED ? "excluded" : undefined,
     flags & UNSURE ? "unsure" : undefined,
+    flags & WRONG ? `read as ${classes.get(index.predictedAt(at))?.name ?? "a deleted class"}` : undefined,
+    figureWords(index.figure, index.figureAt(at)),
   ];
   return parts.filter(Boolean).join(", ");
 }
@@ -74,31 +77,42 @@ interface LineProps {
   /** Pictures would be dropped here. */
   target: boolean;
   largest: number;
-  heads: RowHeadActions;
+  actions: RowHeadActions;
   /** Left out where tiles are too small to be met one by one. */
   cells: CellsProps | undefined;
 }
 
-export function FieldLine({ line, row, layout, top, target, largest, heads, cells }: LineProps) {
+export function FieldLine({ line, row, layout, top, target, largest, actions, cells }: LineProps) {
   const first = (layout.firsts[line.row] ?? 0) + line.start;
+  const across =
+    layout.heads === "above"
+      ? { left: line.left, width: packedWidth(layout, line) }
+      : { left: 0, width: "100%" };
   return (
     <div
       role="row"
       data-row={row.key}
-      className={`absolute inset-x-0 ${target ? "bg-choice-wash" : ""} ${
-        line.start === 0 ? "border-t border-hairline" : ""
+      className={`absolute ${target ? "bg-choice-wash" : ""} ${
+        line.start === 0 && layout.heads !== "none" ? "border-t border-hairline" : ""
       }`}
-      style={{ top, height: line.height }}
+      style={{ top, height: line.height, ...across }}
     >
-      {line.start === 0 && <RowHead row={row} largest={largest} actions={heads} />}
+      {line.start === 0 && layout.heads !== "none" && (
+        <RowHead
+          row={row}
+          largest={largest}
+          actions={actions}
+          width={layout.heads === "above" ? across.width : undefined}
+        />
+      )}
       {cells &&
         Array.from({ length: line.end - line.start }, (_, column) => (
           <Cell
             key={cells.index.idAt(first + column) ?? `empty-${column}`}
             {...cells}
             at={first + column}
-            left={HEAD_WIDTH + column * layout.step}
-            top={LINE_INSET}
+            left={line.left - across.left + column * layout.step}
+            top={line.inset}
           />
         ))}
     </div>
@@ -106,10 +120,10 @@ export function FieldLine({ line, row, layout, top, target, largest, heads, cell
 }
 
 /** The head of a row whose beginning is above what is on show. */
-export function PinnedHead(props: { row: FieldRow; largest: number; heads: RowHeadActions }) {
+export function PinnedHead(props: { row: FieldRow; largest: number; actions: RowHeadActions }) {
   return (
     <div className="absolute top-0 left-0 z-2 bg-ground pb-1" style={{ width: HEAD_WIDTH - 8, height: 60 }}>
-      <RowHead row={props.row} largest={props.largest} actions={props.heads} />
+      <RowHead row={props.row} largest={props.largest} actions={props.actions} />
     </div>
   );
 }

@@ -1,8 +1,8 @@
 /** One picture enlarged with its facts, laid over the field, which stays visible around it. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
-import type { ClassOf, PictureDetail } from "../../api/client";
-import { usePictureDetail } from "../../api/queries";
+import type { ClassOf, Model, PictureDetail } from "../../api/client";
+import { type FieldQuery, usePictureDetail } from "../../api/queries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";
@@ -10,12 +10,16 @@ import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
+import { Said } from "./Said";
 
 interface Props {
   projectId: number;
   pictureId: number;
-  split: number | undefined;
+  /** What the address names: the split, and the run whose answer is told. */
+  asked: Pick<FieldQuery, "split" | "run" | "look">;
   classes: readonly ClassOf[];
+  /** Of the run. */
+  model: Model | undefined;
   onClose: () => void;
   onStep: (by: -1 | 1) => void;
   onKey: (event: KeyboardEvent) => void;
@@ -26,18 +30,9 @@ interface Props {
 
 const IMAGE_SIDE = 480;
 
-export function CloseUp({
-  projectId,
-  pictureId,
-  split,
-  classes,
-  onClose,
-  onStep,
-  onKey,
-  onNote,
-  onLike,
-}: Props) {
-  const detail = usePictureDetail(projectId, pictureId, split);
+export function CloseUp(props: Props) {
+  const { projectId, pictureId, asked, classes, onClose, onStep, onKey } = props;
+  const detail = usePictureDetail(projectId, pictureId, asked);
   const picture = detail.data?.picture;
   const onKeyDown = (event: KeyboardEvent) => {
     // What is typed into the note is no command.
@@ -71,10 +66,7 @@ export function CloseUp({
             detail={detail.data}
             entry={classes.find((item) => item.id === picture.class_id)}
             scale={scale}
-            onClose={onClose}
-            onStep={onStep}
-            onNote={onNote}
-            onLike={onLike}
+            {...props}
           />
         </DialogPanel>
       </div>
@@ -100,7 +92,7 @@ function Enlarged({ picture, scale }: { picture: PictureDetail["picture"]; scale
   );
 }
 
-interface SideProps extends Pick<Props, "onClose" | "onStep" | "onNote" | "onLike"> {
+interface SideProps extends Pick<Props, "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike"> {
   detail: PictureDetail;
   entry: ClassOf | undefined;
   scale: number;
@@ -116,14 +108,19 @@ function Side({ detail, entry, scale, ...props }: SideProps) {
         {entry?.name ?? "unlabelled"}
       </DialogTitle>
       <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
-      <Facts detail={detail} scale={scale} />
-      <p className="mt-2">
-        <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={props.onLike}>
-          Most alike first
-        </Button>
-      </p>
-      <NoteField key={picture.id} note={picture.note} onNote={props.onNote} />
-      <Story detail={detail} />
+      <div className="min-h-0 flex-1 overflow-y-auto">
+        {detail.said && props.model && (
+          <Said said={detail.said} model={props.model} classes={props.classes} />
+        )}
+        <Facts detail={detail} scale={scale} />
+        <p className="mt-2">
+          <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={props.onLike}>
+            Most alike first
+          </Button>
+        </p>
+        <NoteField key={picture.id} note={picture.note} onNote={props.onNote} />
+        <Story detail={detail} />
+      </div>
       <div className="mt-2 flex justify-between">
         <Button onClick={() => props.onStep(-1)}>← Previous</Button>
         <Button onClick={() => props.onStep(1)}>Next →</Button>
@@ -161,7 +158,7 @@ function Facts({ detail, scale }: { detail: PictureDetail; scale: number }) {
 /** Where it came from, and what was done to it. */
 function Story({ detail }: { detail: PictureDetail }) {
   return (
-    <div className="mt-3 min-h-0 flex-1 overflow-y-auto text-sm">
+    <div className="mt-3 text-sm">
       <h3 className="font-semibold">Came in {plural(detail.appearances.length, "time")}</h3>
       <ul className="mb-3">
         {detail.appearances.map((seen) => (

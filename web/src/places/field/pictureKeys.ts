@@ -1,11 +1,11 @@
-/** What the keys of Rows do with pictures: the ones that are chosen, or the one in the Close-up. */
+/** What the keys do with pictures of a field: the ones that are chosen, or the one in the Close-up. */
 import type { KeyboardEvent } from "react";
 import type { ClassOf } from "../../api/client";
 import { labelKey } from "../../domain/labelKeys";
-import type { Laid } from "./RowsSheets";
+import type { Laid } from "./DeskSheets";
 
 /** What there is to be done. */
-export interface RowDesk {
+export interface PictureDesk {
   readonly classes: readonly ClassOf[];
   label: (ids: readonly number[], classId: number | null) => void;
   toggle: (ids: readonly number[], flag: "excluded" | "unsure") => void;
@@ -24,7 +24,7 @@ export interface RowDesk {
 }
 
 /** Keys that mean something without pictures too. */
-function onField(key: string, ids: readonly number[], desk: RowDesk): boolean {
+function onField(key: string, ids: readonly number[], desk: PictureDesk): boolean {
   switch (key) {
     case "n":
       desk.lay({ kind: ids.length ? "split off" : "new class" });
@@ -46,7 +46,7 @@ function onField(key: string, ids: readonly number[], desk: RowDesk): boolean {
   return false;
 }
 
-function onPictures(key: string, ids: readonly number[], desk: RowDesk): boolean {
+function onPictures(key: string, ids: readonly number[], desk: PictureDesk): boolean {
   const asksFor = labelKey(key, desk.classes);
   if (asksFor?.kind === "label") {
     desk.label(ids, asksFor.classId);
@@ -57,7 +57,7 @@ function onPictures(key: string, ids: readonly number[], desk: RowDesk): boolean
   return step !== undefined;
 }
 
-const STEPS = new Map<string, (ids: readonly number[], desk: RowDesk) => void>([
+const STEPS = new Map<string, (ids: readonly number[], desk: PictureDesk) => void>([
   ["l", (_, desk) => desk.lay({ kind: "label" })],
   ["L", (_, desk) => desk.lay({ kind: "label" })],
   ["x", (ids, desk) => desk.toggle(ids, "excluded")],
@@ -71,7 +71,7 @@ const STEPS = new Map<string, (ids: readonly number[], desk: RowDesk) => void>([
   ["Delete", (ids, desk) => desk.bin(ids)],
 ]);
 
-export function mendByKey(event: KeyboardEvent, ids: readonly number[], desk: RowDesk): void {
+export function mendByKey(event: KeyboardEvent, ids: readonly number[], desk: PictureDesk): void {
   if (event.altKey) return;
   let done = true;
   if (event.ctrlKey || event.metaKey) {

@@ -1,0 +1,86 @@
+"""What assistive software finds: rules of WCAG 2, levels A and AA, on every main view, light and dark."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running
+from tests.world import small_recipe
+
+pytestmark = pytest.mark.browser
+
+_RULES = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+_LEVELS = ("wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa")
+_FIELD = "canvas[data-painted=whole]"
+# Each view by its address, what shows that it is there, and what is pressed to open what lies over it.
+_VIEWS = (
+    ("", "a[href*='/rows']", ""),
+    ("/p/{p}/rows", _FIELD, ""),
+    ("/p/{p}/rows", _FIELD, "Keys"),
+    ("/p/{p}/rows", _FIELD, "Divide"),
+    ("/p/{p}/rows", _FIELD, "History"),
+    ("/p/{p}/rows", _FIELD, "Take out"),
+    ("/p/{p}/rows", _FIELD, "New class"),
+    ("/p/{p}/rows?group=copies&sift=copies", "[data-testid=copies]", ""),
+    ("/p/{p}/rows/bin", "section[aria-label=Bin]", ""),
+    ("/p/{p}/rows/bring-in", "[aria-label=Imports] li", ""),
+    ("/p/{p}/runs", "[data-testid=run-result]", "Learning"),
+    ("/p/{p}/runs?part=variation", "[data-testid=variation-sheet] img", ""),
+    ("/p/{p}/runs?part=preprocessing", "[data-testid=preprocessing-sheet] img", ""),
+    ("/p/{p}/review", "[data-testid=outcomes-title]", ""),
+    ("/p/{p}/release", "h2", ""),
+)
+
+
+@pytest.fixture(scope="module")
+def project(running: Running) -> int:
+    members = {
+        f"{name}/{n}.png": png(60 * k + n, level=90 + 60 * k)
+        for k, name in enumerate(("plate", "rime"))
+        for n in range(20)
+    }
+    project = running.bring_in("Read aloud", zipped(members | {"unlabelled/1.png": png(7001)}))
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
+    running.wait_job(running.ask("GET", "/api/jobs")[0]["id"])
+    assert running.ask("GET", f"/api/runs/{run['id']}")["validation"]
+    return project
+
+
+@pytest.fixture
+def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
+    browser = open_browser(tmp_path)
+    yield Screen(browser, running.address)
+    browser.quit()
+
+
+def _found(screen: Screen) -> list[str]:
+    """What breaks a rule, with the rule and the element."""
+    screen.browser.execute_script(_RULES.read_text())
+    levels = ", ".join(repr(level) for level in _LEVELS)
+    told: list[dict[str, Any]] = screen.browser.execute_async_script(
+        f"axe.run(document, {{runOnly: [{levels}]}}).then(r => arguments[0](r.violations))"
+    )
+    return [
+        f"{rule['id']}: {node['html'][:160]} {[check['message'] for check in node['any'] + node['all']][:1]}"
+        for rule in told
+        for node in rule["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_view_breaks_a_rule(screen: Screen, project: int, theme: str) -> None:
+    screen.open("/")
+    screen.browser.execute_script("localStorage.setItem('vast-orchard-theme', arguments[0])", theme)
+    broken = {}
+    for path, there, opened in _VIEWS:
+        screen.open(path.format(p=project) or "/")
+        screen.one(there)
+        if opened:
+            screen.press(opened)
+        if found := _found(screen):
+            broken[f"{path} {opened}"] = found
+    assert broken == {}

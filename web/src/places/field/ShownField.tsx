@@ -1,0 +1,43 @@
+/** The field itself, with what its row heads and what is dropped on a row mean. */
+import { usePictureDetail } from "../../api/queries";
+import { usePlace } from "../../app/context";
+import { type FieldRow, setOfRow } from "../../domain/field";
+import { movedBy } from "../../domain/selection";
+import { Field } from "./Field";
+import type { FieldDesk } from "./useFieldDesk";
+
+export function ShownField({ parts }: { parts: FieldDesk }) {
+  const { project, classes, split } = usePlace();
+  const { shown, chosen, mending, desk, closeUp, setLaid } = parts;
+  const { asked, rows, index, size, heads } = shown;
+  const focused = index.idAt(chosen.selection.focus);
+  const detail = usePictureDetail(project.id, closeUp ?? focused, asked).data?.picture;
+  const moveClass = (classId: number, by: -1 | 1) => {
+    const order = classes.map((entry) => entry.id);
+    const next = movedBy(order, classId, by);
+    if (next !== order) void mending.orderClasses(next);
+  };
+  return (
+    <Field
+      {...{ rows, index, classes, size, heads }}
+      projectId={project.id}
+      selection={chosen.selection}
+      focusName={detail && detail.id === focused ? detail.name : undefined}
+      onSelection={chosen.setSelection}
+      accepts={(row: FieldRow) => row.classId !== undefined || (asked.group === "set" && !!split)}
+      onDropOn={(row, ids) => {
+        if (row.classId !== undefined) desk.label(ids, row.classId);
+        else desk.moveToSet(ids, setOfRow(row));
+      }}
+      onOpen={parts.setCloseUp}
+      onKey={(event) => parts.onKey(event, chosen.chosen)}
+      actions={{
+        onChooseAll: (row) => chosen.chooseRow(rows, row),
+        onChange: (classId) => setLaid({ kind: "class", classId }),
+        onMerge: (classId) => setLaid({ kind: "merge class", classId }),
+        onMove: moveClass,
+        onDelete: (classId) => void mending.deleteClass(classId),
+      }}
+    />
+  );
+}

@@ -1,0 +1,36 @@
+/** A field that is worked on: what is chosen in it, what lies over it, and what can be done. */
+import { type KeyboardEvent, useState } from "react";
+import { usePlace } from "../../app/context";
+import { useMending } from "../mending/useMending";
+import type { Laid } from "./DeskSheets";
+import { mendByKey } from "./pictureKeys";
+import type { Shown } from "./shown";
+import { useDesk } from "./useDesk";
+import { useSelection } from "./useSelection";
+
+interface Options {
+  movesOn: boolean;
+  onSift: (sift: string, like?: number) => void;
+  onWriteSift: () => void;
+}
+
+export function useFieldDesk(shown: Shown, options: Options) {
+  const { project } = usePlace();
+  const mending = useMending(project.id);
+  const chosen = useSelection(shown.index, shown.total);
+  const [laid, setLaid] = useState<Laid>();
+  const [closeUp, setCloseUp] = useState<number>();
+  const desk = useDesk({
+    ...options,
+    shown,
+    chosen,
+    mending,
+    closeUp,
+    onCloseUp: setCloseUp,
+    onLay: setLaid,
+  });
+  const onKey = (event: KeyboardEvent, ids: readonly number[]) => mendByKey(event, ids, desk);
+  return { shown, chosen, mending, desk, laid, setLaid, closeUp, setCloseUp, onKey };
+}
+
+export type FieldDesk = ReturnType<typeof useFieldDesk>;
