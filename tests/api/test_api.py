@@ -129,6 +129,29 @@ def test_sets_of_folders_are_used_by_train_without_asking(client: TestClient, wo
     assert client.get(f"/api/projects/{project}/splits").json()[0]["method"] == "folders"
 
 
+def test_a_project_at_a_glimpse_and_put_away(client: TestClient, run: dict[str, Any]) -> None:
+    project = run["project_id"]
+    path = f"/api/projects/{project}"
+    before = client.get(path).json()
+    classes = {entry["id"] for entry in client.get(f"{path}/classes").json()}
+    glimpse = client.get(f"{path}/glimpse", params={"pictures": len(classes)}).json()
+    assert {sample["class_id"] for sample in glimpse["samples"]} == classes
+    assert glimpse["result"] == {
+        "run_id": run["id"], "run": run["number"], "split": run["split_number"],
+        "accuracy": client.get(f"/api/runs/{run['id']}").json()["validation"]["accuracy"],
+        "count": run["counts"]["validation"],
+    }  # fmt: skip
+    assert before["worked_at"] >= run["created_at"]
+    assert before["archived_at"] is None
+    assert client.put(f"{path}/put-away", json={"away": True}).json()["archived_at"] is not None
+    # It stands apart, and everything in it goes on.
+    assert client.get(f"{path}/classes").status_code == 200
+    assert client.put(f"{path}/put-away", json={"away": False}).json() == before
+    empty = client.post("/api/projects", json={"name": "Empty"}).json()
+    assert client.get(f"/api/projects/{empty['id']}/glimpse").json() == {"samples": [], "result": None}
+    assert empty["worked_at"] == empty["created_at"]
+
+
 def test_judgement_opens_on_validation_and_test_needs_a_look(
     client: TestClient, world: World, run: dict[str, Any]
 ) -> None:

@@ -333,6 +333,16 @@ def test_folders_of_the_server_are_read_where_they_are(world: World, tmp_path: P
         assert sum(desk.counts().values()) == 4
         report = desk.bring_in(desk.read("folder", str(root / "winter.zip")))["report"]
         assert (report["added"], report["known"]) == (0, 4)
+        # What was put there since comes in by reading the folder again, as it was read before.
+        (root / "winter" / "plate" / "later.png").write_bytes(png(4321))
+        first = desk.ask("GET", f"/api/projects/{desk.project}/imports")[-1]["id"]
+        begun = desk.ask("POST", f"/api/imports/{first}/again", 202)
+        desk.world.run_waiting()
+        again = desk.ask("GET", f"/api/imports/{begun['id']}")
+        assert again["source_name"] == "winter"
+        assert again["choice"] == desk.ask("GET", f"/api/imports/{first}")["choice"] is not None
+        report = desk.bring_in(again)["report"]
+        assert (report["added"], report["known"]) == (1, 4)
         assert (root / "winter" / "plate" / "1.png").exists()
         assert (root / "winter.zip").exists()
 

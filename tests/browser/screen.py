@@ -1,12 +1,13 @@
 """A person at the page: a real headless Chromium, waited for by conditions and never by seconds."""
 
+import json
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -31,7 +32,7 @@ def open_browser(downloads: Path) -> webdriver.Chrome:
     for flag in (*_FLAGS, f"--user-data-dir={tempfile.mkdtemp(prefix='vast-orchard-profile-')}"):
         options.add_argument(flag)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     return webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
 
 
@@ -53,7 +54,27 @@ class Screen:
             return found()
 
         waiting = WebDriverWait(self.browser, _LIMIT_S, 0.1, ignored_exceptions=[StaleElementReferenceException])
-        return waiting.until(check, f"never: {what}; the page says:\n{self.text()[:1500]}")
+        try:
+            return waiting.until(check)
+        except TimeoutException as error:
+            asked = "".join(f"\n  {line}" for line in self._unanswered())
+            words = f"never: {what}; not answered:{asked or ' nothing'}\nthe page says:\n{self.text()[:1500]}"
+            raise TimeoutException(words) from error
+
+    def _unanswered(self) -> list[str]:
+        """Requests whose answers have not come whole, as the browser's own record of the network tells."""
+        open_ones: dict[str, str] = {}
+        for entry in self.browser.get_log("performance"):  # type: ignore[no-untyped-call]
+            event = json.loads(str(entry["message"]))["message"]
+            told = event["params"]
+            match event["method"]:
+                case "Network.requestWillBeSent":
+                    open_ones[told["requestId"]] = f"{told['request']['method']} {told['request']['url']}"
+                case "Network.responseReceived" if told["requestId"] in open_ones:
+                    open_ones[told["requestId"]] += f" ({told['response']['status']} so far)"
+                case "Network.loadingFinished" | "Network.loadingFailed":
+                    open_ones.pop(told["requestId"], None)
+        return list(open_ones.values())
 
     def text(self) -> str:
         """All that can be read."""

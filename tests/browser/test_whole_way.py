@@ -267,17 +267,21 @@ def _review(screen: Screen) -> None:
 
     # In Rows the Sift shows validation too, and the test set only under a look of its own.
     def judged() -> int:
-        return int(screen.one("[data-testid=chosen]").text.split()[0].replace(",", ""))
+        found = re.match(r"([\d,]+) picture", screen.one("[data-testid=chosen]").text)
+        return int(found[1].replace(",", "")) if found else 0
 
     screen.press("Rows")
+    pictures = screen.until("all pictures", judged)
     screen.type("#sift-line", "judged")
     screen.keys(Keys.ENTER)
+    screen.one("[data-testid=field]")
+    validation = screen.until("the judged ones", lambda: 0 < judged() < pictures and judged())
     screen.press("Look at the test set too (1 so far)")
     screen.says("with the test set, looked at 2 times")
-    both = judged()
+    screen.until("test pictures too", lambda: judged() > validation)
     screen.browser.refresh()
     screen.button("Look at the test set too (2 so far)")
-    assert judged() < both
+    screen.until("validation alone again", lambda: judged() == validation)
     screen.press("Review")
     screen.reads("[data-testid=verdict]", "validation pictures")
 

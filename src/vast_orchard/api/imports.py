@@ -188,6 +188,19 @@ def bring_in_rest(session: SessionOf, entry: ImportOf, window: WindowOf) -> Impo
     return again
 
 
+@router.post("/imports/{import_id}/again", response_model=ImportRead, status_code=202)
+def bring_in_again(session: SessionOf, parts: PartsOf, entry: ImportOf, window: WindowOf) -> ImportValue:
+    """Read a folder of the server's machine once more, with the reading of then proposed."""
+    if entry.source_kind != "folder":
+        raise ConflictError(f"The files of {entry.source_name} were not kept.", "Send or fetch them again.")
+    place = checked_server_path(parts.settings, entry.location)
+    again = imports.create_import(
+        session, entry.project_id, entry.source_name, str(place), kind="folder", window=window, choice=entry.choice
+    )
+    _read(session, again)
+    return again
+
+
 @router.post("/imports/{import_id}/undo", response_model=UndoRead)
 def take_back(session: SessionOf, entry: ImportOf, window: WindowOf) -> UndoResult:
     """Move what an import put here into the bin, but for pictures that someone worked on since."""

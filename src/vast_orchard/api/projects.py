@@ -3,14 +3,14 @@
 from collections.abc import Sequence
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf
 from vast_orchard.api.schemas.classes import ClassRead
-from vast_orchard.api.schemas.projects import ProjectRead, ProjectWrite
+from vast_orchard.api.schemas.projects import ProjectGlimpseRead, ProjectRead, ProjectWrite, PutAway
 from vast_orchard.store import classes, projects
-from vast_orchard.store.values import ClassValue, ProjectValue
+from vast_orchard.store.values import ClassValue, ProjectGlimpse, ProjectValue
 
 __all__ = ["router"]
 
@@ -51,6 +51,20 @@ def delete(session: SessionOf, project: ProjectOf) -> None:
 def restore(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ProjectValue:
     """Out of the bin."""
     return projects.restore_project(session, project_id)
+
+
+@router.put("/{project_id}/put-away", response_model=ProjectRead)
+def put_away(session: SessionOf, project: ProjectOf, body: PutAway) -> ProjectValue:
+    """Apart from the others in the list, or among them again."""
+    return projects.put_away(session, project.id, away=body.away)
+
+
+@router.get("/{project_id}/glimpse", response_model=ProjectGlimpseRead)
+def glimpse(
+    session: SessionOf, project: ProjectOf, pictures: Annotated[int, Query(ge=0, le=40)] = 12
+) -> ProjectGlimpse:
+    """A few pictures of it, and its newest result."""
+    return projects.glimpse_of(session, project.id, pictures)
 
 
 @router.get("/{project_id}/classes", response_model=list[ClassRead])

@@ -1,5 +1,6 @@
 """Projects: list, new, rename, delete and restore."""
 
+import datetime as dt
 from collections.abc import Sequence
 
 from sqlalchemy import func, select, text, update
@@ -8,8 +9,21 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.store.database import tell
-from vast_orchard.store.schema import Class, Job, JobState, Picture, Project, Run
-from vast_orchard.store.values import ProjectName, ProjectValue
+from vast_orchard.store.pictures import sample_pictures
+from vast_orchard.store.schema import (
+    Action,
+    Class,
+    Import,
+    Job,
+    JobState,
+    Judgement,
+    Model,
+    Picture,
+    Project,
+    Run,
+)
+from vast_orchard.store.values import ProjectGlimpse, ProjectName, ProjectValue, ResultValue, SampleValue
+from vast_orchard.types import SetName
 
 __all__ = [
     "checked_name",
@@ -18,7 +32,9 @@ __all__ = [
     "delete_project",
     "free_name",
     "get_project",
+    "glimpse_of",
     "list_projects",
+    "put_away",
     "rename_project",
     "restore_project",
 ]
@@ -63,10 +79,62 @@ def _value(session: Session, row: Project) -> ProjectValue:
         name=row.name,
         created_at=row.created_at,
         deleted_at=row.deleted_at,
+        archived_at=row.archived_at,
+        worked_at=_worked_at(session, row),
         pictures=count(Picture),
         classes=count(Class),
         runs=count(Run),
     )
+
+
+def _worked_at(session: Session, row: Project) -> dt.datetime:
+    moments = (
+        select(func.max(Action.done_at)).where(Action.project_id == row.id),
+        select(func.max(Import.created_at)).where(Import.project_id == row.id),
+        select(func.max(Run.created_at)).where(Run.project_id == row.id),
+    )
+    return max(filter(None, (row.created_at, *map(session.scalar, moments))))
+
+
+def glimpse_of(session: Session, project_id: int, pictures: int) -> ProjectGlimpse:
+    """A few pictures, of as many classes as possible, and the newest result with what it stands on."""
+    result = session.execute(
+        select(Run.id, Run.number, Run.split_number, Judgement.scores)
+        .join(Model, Model.run_id == Run.id)
+        .join(Judgement, Judgement.model_id == Model.id)
+        .where(Run.project_id == project_id, Judgement.set_name == SetName.VALIDATION.value)
+        .order_by(Run.number.desc())
+        .limit(1)
+    ).first()
+    return ProjectGlimpse(
+        samples=[
+            SampleValue(sha256=picture.sha256, class_id=picture.class_id or 0)
+            for picture in sample_pictures(session, project_id, pictures)
+        ],
+        result=ResultValue(
+            run_id=result.id,
+            run=result.number,
+            accuracy=result.scores["accuracy"],
+            count=result.scores["count"],
+            split=result.split_number,
+        )
+        if result
+        else None,
+    )
+
+
+def put_away(session: Session, project_id: int, *, away: bool) -> ProjectValue:
+    """Have a project stand apart in the list, or among the others again; nothing else of it changes.
+
+    Raises
+    ------
+    MissingError
+    """
+    row = _row(session, project_id)
+    row.archived_at = dt.datetime.now(dt.UTC) if away else None
+    session.flush()
+    tell(session, "projects", row.id)
+    return _value(session, row)
 
 
 def _row(session: Session, project_id: int, *, deleted: bool = False) -> Project:

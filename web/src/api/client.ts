@@ -6,6 +6,7 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Project = Schemas["ProjectRead"];
+export type ProjectGlimpse = Schemas["ProjectGlimpseRead"];
 export type ClassOf = Schemas["ClassRead"];
 export type Picture = Schemas["PictureRead"];
 export type PictureDetail = Schemas["PictureDetailRead"];

@@ -11,6 +11,15 @@ export function useProjects(deleted = false) {
   });
 }
 
+/** A few pictures of a project, and its newest result. */
+export function useProjectGlimpse(projectId: number) {
+  return useQuery({
+    queryKey: ["projects", projectId, "glimpse"],
+    queryFn: () =>
+      need(client.GET("/api/projects/{project_id}/glimpse", { params: { path: { project_id: projectId } } })),
+  });
+}
+
 export function useProject(projectId: number) {
   return useQuery({
     queryKey: ["projects", projectId],

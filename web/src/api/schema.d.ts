@@ -160,6 +160,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/put-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Away
+         * @description Apart from the others in the list, or among them again.
+         */
+        put: operations["put_away_api_projects__project_id__put_away_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/glimpse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Glimpse
+         * @description A few pictures of it, and its newest result.
+         */
+        get: operations["glimpse_api_projects__project_id__glimpse_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/classes": {
         parameters: {
             query?: never;
@@ -904,6 +944,26 @@ export interface paths {
          * @description Read a source again of which an earlier import left something out.
          */
         post: operations["bring_in_rest_api_imports__import_id__rest_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Again
+         * @description Read a folder of the server's machine once more, with the reading of then proposed.
+         */
+        post: operations["bring_in_again_api_imports__import_id__again_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3177,6 +3237,15 @@ export interface components {
             preprocessing: components["schemas"]["PreprocessingBody"];
         };
         /**
+         * ProjectGlimpseRead
+         * @description What the list shows of a project besides its counts.
+         */
+        ProjectGlimpseRead: {
+            /** Samples */
+            samples: components["schemas"]["SampleRead"][];
+            result: components["schemas"]["ResultRead"] | null;
+        };
+        /**
          * ProjectRead
          * @description A project of the list.
          */
@@ -3192,6 +3261,13 @@ export interface components {
             created_at: string;
             /** Deleted At */
             deleted_at: string | null;
+            /** Archived At */
+            archived_at: string | null;
+            /**
+             * Worked At
+             * Format: date-time
+             */
+            worked_at: string;
             /** Pictures */
             pictures: number;
             /** Classes */
@@ -3218,6 +3294,14 @@ export interface components {
             name: string;
         };
         /**
+         * PutAway
+         * @description Whether the project stands apart in the list.
+         */
+        PutAway: {
+            /** Away */
+            away: boolean;
+        };
+        /**
          * RecipeCreate
          * @description Everything about a training but its pictures.
          */
@@ -3241,6 +3325,22 @@ export interface components {
             preprocessing: components["schemas"]["PreprocessingRead"];
             variation: components["schemas"]["VariationRead"];
             settings: components["schemas"]["TrainingSettingsRead"];
+        };
+        /**
+         * ResultRead
+         * @description The newest result of a project, and what it stands on.
+         */
+        ResultRead: {
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: number;
+            /** Accuracy */
+            accuracy: number;
+            /** Count */
+            count: number;
+            /** Split */
+            split: number;
         };
         /**
          * RunCreate
@@ -3397,6 +3497,16 @@ export interface components {
              * @description In the order of the model's classes.
              */
             probabilities: number[];
+        };
+        /**
+         * SampleRead
+         * @description A picture that stands for its class.
+         */
+        SampleRead: {
+            /** Sha256 */
+            sha256: string;
+            /** Class Id */
+            class_id: number;
         };
         /**
          * ScoresRead
@@ -4512,6 +4622,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_away_api_projects__project_id__put_away_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAway"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    glimpse_api_projects__project_id__glimpse_get: {
+        parameters: {
+            query?: {
+                pictures?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectGlimpseRead"];
                 };
             };
             /** @description Validation Error */
@@ -5977,6 +6155,40 @@ export interface operations {
         };
     };
     bring_in_rest_api_imports__import_id__rest_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_again_api_imports__import_id__again_post: {
         parameters: {
             query?: never;
             header: {

@@ -62,7 +62,7 @@ export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void
   const [place = "", page] = useLocation().pathname.split("/").slice(3);
   const keys = page === "bring-in" ? BRINGING_IN : BY_PLACE[place];
   return (
-    <Sheet title="Keys" open={open} onClose={onClose}>
+    <Sheet title="Keys" open={open} onClose={onClose} readOnly>
       <dl className="grid grid-cols-[190px_1fr] gap-x-4 gap-y-1.5">
         {[...(keys ?? []), ...EVERYWHERE].map(([key, what]) => (
           <div key={key} className="contents">

@@ -1,19 +1,17 @@
-/** The plain list of projects: open, new, rename, delete, restore. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
-import { useRef, useState } from "react";
-import { Link } from "react-router";
+/** The list of projects: found, opened, made, renamed, put away, deleted and restored. */
+import { type ReactNode, useRef, useState } from "react";
 import type { Project } from "../api/client";
 import { useProjects } from "../api/queries";
+import { listed, type ProjectOrder } from "../domain/projectOrder";
 import { plural } from "../domain/words";
-import { Button, buttonLook } from "../parts/Button";
-import { NameSheet } from "../parts/NameSheet";
-import { Sheet } from "../parts/Sheet";
+import { Button } from "../parts/Button";
+import { Choice } from "../parts/Choice";
 import { Failed, Reading } from "../parts/States";
+import { ProjectLine } from "./ProjectLine";
+import { type Asked, ProjectSheets } from "./ProjectSheets";
 import { ThemeSwitch } from "./ThemeSwitch";
 import { Tray } from "./Tray";
 import { type ProjectActions, useBringingBack, useProjectActions } from "./useProjects";
-
-type Asked = { kind: "new" } | { kind: "rename" | "remove"; project: Project } | undefined;
 
 export function ProjectList() {
   const projects = useProjects();
@@ -29,57 +27,86 @@ export function ProjectList() {
           <ThemeSwitch />
         </div>
       </header>
-      <main className="mx-auto w-full max-w-[860px] flex-1 overflow-y-auto px-6 py-8">
-        <div className="mb-4 flex items-center justify-between">
-          <h2 className="text-xl font-semibold">Projects</h2>
-          <div className="flex gap-2">
+      <main className="mx-auto w-full max-w-[1120px] flex-1 overflow-y-auto px-6 py-6">
+        {projects.isPending && <Reading what="the projects" />}
+        {projects.isError && <Failed error={projects.error} onRetry={() => void projects.refetch()} />}
+        {projects.data && (
+          <Listed projects={projects.data} actions={actions} onAsk={setAsked}>
             <BringBack />
             <Button kind="main" onClick={() => setAsked({ kind: "new" })}>
               New project
             </Button>
-          </div>
-        </div>
-        {projects.isPending && <Reading what="the projects" />}
-        {projects.isError && <Failed error={projects.error} onRetry={() => void projects.refetch()} />}
-        {projects.data?.length === 0 && (
-          <p className="border-t border-hairline py-6 text-quiet">
-            No projects yet. Make one, then bring in a zip or a folder of pictures.
-          </p>
+          </Listed>
         )}
-        <ul>
-          {projects.data?.map((project) => (
-            <ProjectLine key={project.id} project={project} actions={actions} onAsk={setAsked} />
-          ))}
-        </ul>
         <Bin actions={actions} onAsk={setAsked} />
       </main>
-      <AskedSheet asked={asked} actions={actions} onClose={() => setAsked(undefined)} />
+      <ProjectSheets asked={asked} actions={actions} onClose={() => setAsked(undefined)} />
     </div>
   );
 }
 
-interface LineProps {
-  project: Project;
+const ORDERS: readonly { value: ProjectOrder; label: string }[] = [
+  { value: "worked", label: "last worked on" },
+  { value: "name", label: "name" },
+];
+
+interface ListedProps {
+  projects: readonly Project[];
   actions: ProjectActions;
   onAsk: (asked: Asked) => void;
+  /** What can be done besides. */
+  children: ReactNode;
 }
 
-function ProjectLine({ project, actions, onAsk }: LineProps) {
+/** Those at hand, and apart from them those that were put away. */
+function Listed({ projects, actions, onAsk, children }: ListedProps) {
+  const [order, setOrder] = useState<ProjectOrder>("worked");
+  const [sought, setSought] = useState("");
+  const found = listed(projects, order, sought);
+  const away = found.filter((project) => project.archived_at);
+  const here = found.filter((project) => !project.archived_at);
+  const line = (project: Project) => (
+    <ProjectLine key={project.id} project={project} actions={actions} onAsk={onAsk} />
+  );
   return (
-    <li className="flex items-center border-t border-hairline">
-      <Link to={`/p/${project.id}/rows`} className="min-w-0 flex-1 px-1 py-3 hover:bg-sunken">
-        <span className="block truncate text-lg font-semibold">{project.name}</span>
-        <span className="text-quiet">
-          {plural(project.pictures, "picture")}, {plural(project.classes, "class", "classes")},{" "}
-          {plural(project.runs, "run")} · since {new Date(project.created_at).toLocaleDateString("en-GB")}
-        </span>
-      </Link>
-      <ProjectMenu
-        project={project}
-        onRename={() => onAsk({ kind: "rename", project })}
-        onDelete={() => actions.remove(project)}
-      />
-    </li>
+    <>
+      <div className="mb-4 flex items-center gap-4">
+        <h2 className="text-xl font-semibold">Projects</h2>
+        {projects.length > 1 && (
+          <>
+            <input
+              type="search"
+              aria-label="Find by name"
+              placeholder="Find by name"
+              value={sought}
+              onChange={(event) => setSought(event.target.value)}
+              className="rounded-control w-56 border border-edge bg-surface px-2 py-1"
+            />
+            <Choice<ProjectOrder> label="Order by" value={order} onChange={setOrder} options={ORDERS} />
+          </>
+        )}
+        <div className="ml-auto flex gap-2">{children}</div>
+      </div>
+      {!projects.length && (
+        <p className="border-t border-hairline py-6 text-quiet">
+          No projects yet. Make one, then bring in a zip or a folder of pictures.
+        </p>
+      )}
+      {projects.length > 0 && !found.length && (
+        <p className="border-t border-hairline py-6 text-quiet">No project’s name holds “{sought}”.</p>
+      )}
+      <ul aria-label="Projects">{here.map(line)}</ul>
+      {away.length > 0 && (
+        <details className="mt-8" open={!!sought}>
+          <summary className="cursor-pointer font-semibold text-quiet">
+            Put away: {plural(away.length, "project")}
+          </summary>
+          <ul aria-label="Put away" className="mt-1">
+            {away.map(line)}
+          </ul>
+        </details>
+      )}
+    </>
   );
 }
 
@@ -130,89 +157,5 @@ function Bin({ actions, onAsk }: { actions: ProjectActions; onAsk: (asked: Asked
         ))}
       </ul>
     </section>
-  );
-}
-
-function AskedSheet(props: { asked: Asked; actions: ProjectActions; onClose: () => void }) {
-  const { asked, actions, onClose } = props;
-  switch (asked?.kind) {
-    case "new":
-      return (
-        <NameSheet
-          title="New project"
-          label="Name, for example what the pictures show"
-          action="Make project"
-          onClose={onClose}
-          onName={actions.create}
-        />
-      );
-    case "rename":
-      return (
-        <NameSheet
-          title={`Rename ${asked.project.name}`}
-          label="New name"
-          action="Rename"
-          initial={asked.project.name}
-          onClose={onClose}
-          onName={(name) => actions.rename(asked.project, name)}
-        />
-      );
-    case "remove":
-      return (
-        <RemoveSheet
-          project={asked.project}
-          onClose={onClose}
-          onRemove={() => actions.removeForGood(asked.project)}
-        />
-      );
-    default:
-      return null;
-  }
-}
-
-function RemoveSheet(props: { project: Project; onClose: () => void; onRemove: () => void }) {
-  const { project, onClose, onRemove } = props;
-  return (
-    <Sheet title={`Remove ${project.name}`} open onClose={onClose}>
-      <p className="mb-4">
-        {plural(project.pictures, "picture")}, {plural(project.runs, "run")} and everything else of this
-        project are removed for good. This cannot be taken back.
-      </p>
-      <div className="flex justify-end gap-2">
-        <Button onClick={onClose}>Keep it</Button>
-        <Button
-          kind="danger"
-          onClick={() => {
-            onClose();
-            onRemove();
-          }}
-        >
-          Remove for good
-        </Button>
-      </div>
-    </Sheet>
-  );
-}
-
-function ProjectMenu(props: { project: Project; onRename: () => void; onDelete: () => void }) {
-  const item = "block w-full cursor-pointer px-3 py-1.5 text-left data-focus:bg-sunken";
-  return (
-    <Menu>
-      <MenuButton className={buttonLook("bare")} aria-label={`More for ${props.project.name}`}>
-        More
-      </MenuButton>
-      <MenuItems anchor="bottom end" className="shadow-float z-30 w-40 bg-surface py-1">
-        <MenuItem>
-          <button type="button" className={item} onClick={props.onRename}>
-            Rename
-          </button>
-        </MenuItem>
-        <MenuItem>
-          <button type="button" className={`${item} text-wrong`} onClick={props.onDelete}>
-            Delete
-          </button>
-        </MenuItem>
-      </MenuItems>
-    </Menu>
   );
 }

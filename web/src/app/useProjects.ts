@@ -9,6 +9,7 @@ import { upload } from "../places/bring-in/bringIn";
 export interface ProjectActions {
   create: (name: string) => Promise<void>;
   rename: (project: Project, name: string) => Promise<void>;
+  putAway: (project: Project, away: boolean) => void;
   remove: (project: Project) => void;
   restore: (project: Project) => void;
   removeForGood: (project: Project) => void;
@@ -31,6 +32,10 @@ export function useProjectActions(): ProjectActions {
       await need(client.PATCH("/api/projects/{project_id}", { ...of(project), body: { name } }));
       await refresh();
     },
+    putAway: (project, away) =>
+      void need(client.PUT("/api/projects/{project_id}/put-away", { ...of(project), body: { away } }))
+        .then(refresh)
+        .catch(fail),
     remove: (project) =>
       void need(client.DELETE("/api/projects/{project_id}", of(project)))
         .then(refresh)

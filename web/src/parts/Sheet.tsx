@@ -11,9 +11,11 @@ interface Props {
   wide?: boolean;
   /** Nearly the whole window, for what is read beside what sets it. */
   widest?: boolean;
+  /** Nothing in it can be pressed, so that it is scrolled by keys itself. */
+  readOnly?: boolean;
 }
 
-export function Sheet({ title, open, onClose, children, wide = false, widest = false }: Props) {
+export function Sheet({ title, open, onClose, children, wide = false, widest = false, readOnly }: Props) {
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40 outline-none">
       <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
@@ -23,11 +25,13 @@ export function Sheet({ title, open, onClose, children, wide = false, widest = f
         >
           <header className="flex items-center justify-between border-b border-hairline px-5 py-2.5">
             <DialogTitle className="text-lg font-semibold">{title}</DialogTitle>
-            <Button kind="bare" onClick={onClose} aria-label="Close">
+            <Button kind="bare" onClick={onClose}>
               Close <kbd className="font-mono text-xs text-quiet">Esc</kbd>
             </Button>
           </header>
-          <div className="min-h-0 overflow-y-auto px-5 py-4">{children}</div>
+          <div className="min-h-0 overflow-y-auto px-5 py-4" tabIndex={readOnly ? 0 : undefined}>
+            {children}
+          </div>
         </DialogPanel>
       </div>
     </Dialog>

@@ -5,7 +5,16 @@ import datetime as dt
 from vast_orchard.api.schemas.base import Read, Write
 from vast_orchard.api.schemas.mending import Which
 
-__all__ = ["BinMove", "BinRead", "BinnedRead", "DiskRead", "ProjectRead", "ProjectWrite"]
+__all__ = [
+    "BinMove",
+    "BinRead",
+    "BinnedRead",
+    "DiskRead",
+    "ProjectGlimpseRead",
+    "ProjectRead",
+    "ProjectWrite",
+    "PutAway",
+]
 
 
 class ProjectWrite(Write):
@@ -21,9 +30,41 @@ class ProjectRead(Read):
     name: str
     created_at: dt.datetime
     deleted_at: dt.datetime | None
+    archived_at: dt.datetime | None
+    worked_at: dt.datetime
     pictures: int
     classes: int
     runs: int
+
+
+class SampleRead(Read):
+    """A picture that stands for its class."""
+
+    sha256: str
+    class_id: int
+
+
+class ResultRead(Read):
+    """The newest result of a project, and what it stands on."""
+
+    run_id: int
+    run: int
+    accuracy: float
+    count: int
+    split: int
+
+
+class ProjectGlimpseRead(Read):
+    """What the list shows of a project besides its counts."""
+
+    samples: list[SampleRead]
+    result: ResultRead | None
+
+
+class PutAway(Write):
+    """Whether the project stands apart in the list."""
+
+    away: bool
 
 
 class BinMove(Which):

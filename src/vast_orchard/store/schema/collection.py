@@ -47,6 +47,7 @@ class Project(Base):
     name: Mapped[str] = mapped_column(String(200))
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
+    archived_at: Mapped[dt.datetime | None]  # stands apart in the list since
     purged: Mapped[bool] = mapped_column(Boolean, default=False)  # out of the bin, its records are being removed
     __table_args__ = (
         Index("uq_project_name", func.lower(name), unique=True, postgresql_where=text("deleted_at is null")),

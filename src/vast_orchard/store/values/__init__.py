@@ -14,7 +14,15 @@ from vast_orchard.store.values.pictures import (
     PictureDetail,
     PictureValue,
 )
-from vast_orchard.store.values.projects import DiskUse, ProjectFiles, ProjectName, ProjectValue
+from vast_orchard.store.values.projects import (
+    DiskUse,
+    ProjectFiles,
+    ProjectGlimpse,
+    ProjectName,
+    ProjectValue,
+    ResultValue,
+    SampleValue,
+)
 from vast_orchard.store.values.runs import (
     EpochValue,
     Footing,
@@ -48,11 +56,14 @@ __all__ = [
     "PictureDetail",
     "PictureValue",
     "ProjectFiles",
+    "ProjectGlimpse",
     "ProjectName",
     "ProjectValue",
+    "ResultValue",
     "RunGroupValue",
     "RunValue",
     "SaidValue",
+    "SampleValue",
     "SnapshotPictureValue",
     "SplitValue",
     "UndoResult",

@@ -1,9 +1,10 @@
 """Projects, what they hold of the disk, and where their files lie."""
 
 import datetime as dt
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-__all__ = ["DiskUse", "ProjectFiles", "ProjectName", "ProjectValue"]
+__all__ = ["DiskUse", "ProjectFiles", "ProjectGlimpse", "ProjectName", "ProjectValue", "ResultValue", "SampleValue"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -22,9 +23,38 @@ class ProjectValue:
     name: str
     created_at: dt.datetime
     deleted_at: dt.datetime | None
+    archived_at: dt.datetime | None
+    worked_at: dt.datetime  # when something was last done in it
     pictures: int
     classes: int
     runs: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class SampleValue:
+    """A picture that stands for its class."""
+
+    sha256: str
+    class_id: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class ResultValue:
+    """The newest result of a project, and what it stands on."""
+
+    run_id: int
+    run: int  # its number
+    accuracy: float
+    count: int  # validation pictures
+    split: int  # its number
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProjectGlimpse:
+    """What the list shows of a project besides its counts."""
+
+    samples: Sequence[SampleValue]
+    result: ResultValue | None
 
 
 @dataclass(frozen=True, kw_only=True)

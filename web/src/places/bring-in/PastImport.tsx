@@ -1,8 +1,9 @@
 /** A source that was brought in, or waits for a decision: what it did, and what can still be done with it. */
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
-import { client, header, type ImportEntry, need } from "../../api/client";
+import { type Choice, client, header, type ImportEntry, need } from "../../api/client";
 import { usePlace } from "../../app/context";
+import { readingWords } from "../../domain/plan";
 import { plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
@@ -17,6 +18,7 @@ export interface ImportReport {
   readonly skipped_count: number;
   readonly wrappers: readonly string[];
   readonly notes: readonly string[];
+  readonly choice?: Choice;
 }
 
 const STATE_WORDS: Record<ImportEntry["state"], string> = {
@@ -49,6 +51,10 @@ export function useImportActions(entry: { id: number }) {
       need(client.POST("/api/imports/{import_id}/rest", { params }))
         .then((again) => navigate(`/p/${project.id}/rows/bring-in/${again.id}`))
         .catch(fail),
+    again: () =>
+      need(client.POST("/api/imports/{import_id}/again", { params }))
+        .then((again) => navigate(`/p/${project.id}/rows/bring-in/${again.id}`))
+        .catch(fail),
     giveUp: () =>
       need(client.DELETE("/api/imports/{import_id}", { params: { path: { import_id: entry.id } } }))
         .then(refresh)
@@ -60,7 +66,6 @@ export function useImportActions(entry: { id: number }) {
 export function PastImport({ entry }: { entry: ImportEntry }) {
   const { project } = usePlace();
   const report = entry.report as ImportReport | null;
-  const actions = useImportActions(entry);
   return (
     <li className="border-t border-hairline py-2" data-testid="import-report">
       <div className="flex items-baseline gap-3">
@@ -68,28 +73,45 @@ export function PastImport({ entry }: { entry: ImportEntry }) {
           {entry.source_name}
         </Link>
         <span className="text-quiet">{new Date(entry.created_at).toLocaleString("en-GB")}</span>
+        {report?.choice && (
+          <span className="min-w-0 truncate text-quiet">classes from {readingWords(report.choice)}</span>
+        )}
         {entry.state !== "done" && <span className="text-choice">{STATE_WORDS[entry.state]}</span>}
         {entry.undone_at && <span className="text-wrong">taken back</span>}
-        <span className="ml-auto flex gap-1">
-          {report && (
-            <a href={`/api/imports/${entry.id}/files.csv`} className={buttonLook("bare")} download>
-              Every file (CSV)
-            </a>
-          )}
-          {entry.state === "done" && !!report?.left_out && (
-            <Button kind="bare" onClick={() => void actions.rest()}>
-              Bring in the rest
-            </Button>
-          )}
-          {entry.state === "done" && !!report?.added && !entry.undone_at && (
-            <Button kind="bare" onClick={() => void actions.takeBack()}>
-              Take back
-            </Button>
-          )}
-        </span>
+        <Actions entry={entry} report={report} />
       </div>
       {report && <ReportLines report={report} />}
     </li>
+  );
+}
+
+/** What can still be done with it. */
+function Actions({ entry, report }: { entry: ImportEntry; report: ImportReport | null }) {
+  const actions = useImportActions(entry);
+  const done = entry.state === "done";
+  return (
+    <span className="ml-auto flex shrink-0 gap-1">
+      {report && (
+        <a href={`/api/imports/${entry.id}/files.csv`} className={buttonLook("bare")} download>
+          Every file (CSV)
+        </a>
+      )}
+      {done && !!report?.left_out && (
+        <Button kind="bare" onClick={() => void actions.rest()}>
+          Bring in the rest
+        </Button>
+      )}
+      {done && entry.source_kind === "folder" && (
+        <Button kind="bare" title="Read the folder once more" onClick={() => void actions.again()}>
+          Again
+        </Button>
+      )}
+      {done && !!report?.added && !entry.undone_at && (
+        <Button kind="bare" onClick={() => void actions.takeBack()}>
+          Take back
+        </Button>
+      )}
+    </span>
   );
 }
 

@@ -5,6 +5,7 @@ import { usePlace } from "../../app/context";
 import { useNotices } from "../../parts/Notices";
 import { PlaceHead } from "../head/PlaceHead";
 import { fromDrop } from "./bringIn";
+import { Layouts } from "./Layouts";
 import { PastImport } from "./PastImport";
 import { SendingLine } from "./SendingLine";
 import { useSending } from "./useSending";
@@ -38,6 +39,7 @@ export function SourcePage() {
           <ServerWay allowed={!!sources.data?.server_folders} onRead={read} />
           <BucketWay address={sources.data?.bucket ?? undefined} onRead={read} />
           <PastImports projectId={project.id} />
+          <Layouts />
         </div>
       </div>
     </section>

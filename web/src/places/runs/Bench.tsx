@@ -29,7 +29,13 @@ export function Bench(props: Props) {
         >
           {props.settings}
         </aside>
-        <section className="min-w-0 flex-1 overflow-y-auto px-4 py-3" aria-label={props.previewLabel}>
+        {/* Scrolled by keys too: there may be nothing in it that takes the focus. */}
+        <section
+          className="min-w-0 flex-1 overflow-y-auto px-4 py-3"
+          aria-label={props.previewLabel}
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
+          tabIndex={0}
+        >
           {props.children}
         </section>
       </div>

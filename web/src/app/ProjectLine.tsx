@@ -1,0 +1,135 @@
+/** A project of the list: what it is, what came of it, what goes on in it, and some of its pictures. */
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { Link } from "react-router";
+import type { Job, Project, ProjectGlimpse } from "../api/client";
+import { useJobs, useProjectGlimpse } from "../api/queries";
+import { isActive, jobWords } from "../domain/jobs";
+import { plural, score } from "../domain/words";
+import { buttonLook } from "../parts/Button";
+import type { Asked } from "./ProjectSheets";
+import type { ProjectActions } from "./useProjects";
+
+interface Props {
+  project: Project;
+  actions: ProjectActions;
+  onAsk: (asked: Asked) => void;
+}
+
+export function ProjectLine({ project, actions, onAsk }: Props) {
+  const { data: glimpse } = useProjectGlimpse(project.id);
+  const { data: jobs = [] } = useJobs();
+  const active = jobs.filter((job) => job.project_id === project.id && isActive(job));
+  return (
+    <li className="flex items-center gap-2 border-t border-hairline">
+      <Link
+        to={`/p/${project.id}/rows`}
+        className="flex min-w-0 flex-1 items-center gap-6 px-1 py-3 hover:bg-sunken"
+      >
+        <span className="min-w-0 flex-1">
+          <span className="block truncate text-lg font-semibold" title={project.name}>
+            {project.name}
+          </span>
+          <span className="block truncate text-quiet">
+            {plural(project.pictures, "picture")}, {plural(project.classes, "class", "classes")},{" "}
+            {plural(project.runs, "run")} · last worked on {moment(project.worked_at)}
+          </span>
+          <Standing project={project} glimpse={glimpse} active={active} />
+        </span>
+        <Strip glimpse={glimpse} />
+      </Link>
+      <ProjectMenu
+        project={project}
+        onRename={() => onAsk({ kind: "rename", project })}
+        onPutAway={() => actions.putAway(project, !project.archived_at)}
+        onDelete={() => actions.remove(project)}
+      />
+    </li>
+  );
+}
+
+function moment(text: string): string {
+  return new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
+interface StandingProps {
+  project: Project;
+  glimpse: ProjectGlimpse | undefined;
+  active: readonly Job[];
+}
+
+/** The newest result with what it stands on, and what is under way. */
+function Standing({ project, glimpse, active }: StandingProps) {
+  const result = glimpse?.result;
+  const [first] = active;
+  return (
+    <span className="block truncate" data-testid="standing">
+      {result ? (
+        <>
+          <b>{score(result.accuracy)}</b> on {plural(result.count, "validation picture")}, run {result.run} on
+          split {result.split}
+        </>
+      ) : (
+        glimpse && <span className="text-quiet">{project.pictures ? "no result yet" : "empty"}</span>
+      )}
+      {first && (
+        <span className="text-choice">
+          {" "}
+          · {first.title}: {jobWords(first)}
+          {active.length > 1 && `, and ${active.length - 1} more`}
+        </span>
+      )}
+    </span>
+  );
+}
+
+/** Of as many classes as possible. */
+function Strip({ glimpse }: { glimpse: ProjectGlimpse | undefined }) {
+  return (
+    <span className="flex h-12 w-[470px] shrink-0 justify-end gap-1 overflow-hidden" aria-hidden="true">
+      {glimpse?.samples.slice(0, 9).map((sample) => (
+        <img
+          key={sample.sha256}
+          src={`/api/thumbnails/${sample.sha256}`}
+          alt=""
+          loading="lazy"
+          className="size-12 bg-sunken object-cover"
+        />
+      ))}
+    </span>
+  );
+}
+
+interface MenuProps {
+  project: Project;
+  onRename: () => void;
+  onPutAway: () => void;
+  onDelete: () => void;
+}
+
+function ProjectMenu({ project, onRename, onPutAway, onDelete }: MenuProps) {
+  const items: [words: string, act: () => void, look: string][] = [
+    ["Rename", onRename, ""],
+    [project.archived_at ? "Take back into the list" : "Put away", onPutAway, ""],
+    ["Delete", onDelete, "text-wrong"],
+  ];
+  return (
+    <Menu>
+      <MenuButton className={buttonLook("bare")} aria-label={`More for ${project.name}`}>
+        More
+      </MenuButton>
+      <MenuItems anchor="bottom end" className="shadow-float z-30 w-48 bg-surface py-1 outline-none">
+        {items.map(([words, act, look]) => (
+          <MenuItem key={words}>
+            <button
+              type="button"
+              className={`block w-full cursor-pointer px-3 py-1.5 text-left data-focus:bg-sunken ${look}`}
+              onClick={act}
+            >
+              {words}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  );
+}
