@@ -71,8 +71,11 @@ def test_a_leak_is_found_and_mended(screen: Screen) -> None:
     screen.press("See them")
     screen.until("the sheet is away", lambda: not screen.all("[role=dialog]"))
     screen.until("the address names them", lambda: "parted-copies" in screen.browser.current_url)
-    pairs = screen.until("pairs in rows", lambda: [row for row in screen.all("[data-row]") if row.is_displayed()])
-    assert all(len(row.find_elements(By.CSS_SELECTOR, "[role=gridcell]")) == 2 for row in pairs)
+
+    def tiles_of_rows() -> list[int]:
+        return [len(row.find_elements(By.CSS_SELECTOR, "[role=gridcell]")) for row in screen.all("[data-row]")]
+
+    screen.until("nothing but pairs", lambda: set(tiles_of_rows()) == {2})
     _sheet(screen)
     screen.press("Put each group into one set")
     screen.until("no leak", lambda: "of copies" not in screen.one("[data-testid=checks]").text)

@@ -120,7 +120,7 @@ def test_the_run_sheet_says_what_takes_no_part_and_opens_it(running: Running, tm
     running.ask("POST", f"/api/projects/{project}/splits", json={"method": "folders"})
     ids = running.ask("GET", f"/api/projects/{project}/pictures?sift=class:plate")["pictures"]
     chosen = [picture["id"] for picture in ids[:2]]
-    running.ask("POST", f"/api/projects/{project}/marks", json={"picture_ids": chosen, "excluded": True})
+    running.ask("POST", f"/api/projects/{project}/marks", json={"picture_ids": chosen, "flag": "excluded"})
     running.ask(
         "POST",
         f"/api/projects/{project}/labels",

@@ -206,7 +206,12 @@ function Warnings(props: { projectId: number; split: Split; onDivide: () => void
 function Ingredient(props: { title: string; words: string; picture?: ReactNode; onOpen: () => void }) {
   return (
     <section className="border-b border-hairline py-2">
-      <button type="button" onClick={props.onOpen} className="block w-full cursor-pointer text-left">
+      <button
+        type="button"
+        onClick={props.onOpen}
+        data-ingredient={props.title.toLowerCase()}
+        className="block w-full cursor-pointer text-left"
+      >
         <span className="flex items-baseline gap-2">
           <span className="font-semibold">{props.title}</span>
           <span className="min-w-0 flex-1 truncate text-sm text-quiet" title={props.words}>
