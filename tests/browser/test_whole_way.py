@@ -1,5 +1,7 @@
 """The whole way in a real browser: from a zip of pictures to an export that an independent runtime answers alike."""
 
+import csv
+import io
 import json
 import re
 import subprocess
@@ -8,6 +10,7 @@ import zipfile
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
+from urllib.parse import parse_qs, urlsplit
 
 import pytest
 from selenium.webdriver.common.by import By
@@ -254,6 +257,7 @@ def _review(screen: Screen) -> None:
     screen.until("it is closed", lambda: not screen.all("[role=dialog]"))
     screen.press("In Rows")
     screen.reads("[data-testid=chosen]", f"{count} picture")
+    _sift_at_the_terminal(screen, truth, predicted, count)
     screen.browser.back()
     screen.reads("[data-testid=outcomes-title]", f"{truth} read as {predicted}")
 
@@ -284,6 +288,19 @@ def _review(screen: Screen) -> None:
     screen.until("validation alone again", lambda: judged() == validation)
     screen.press("Review")
     screen.reads("[data-testid=verdict]", "validation pictures")
+
+
+def _sift_at_the_terminal(screen: Screen, truth: str, predicted: str, count: int) -> None:
+    """The same pictures with what the run said of them, as a table."""
+    address, project = re.match(r"(http://[^/]+)/p/(\d+)/", screen.browser.current_url).groups()  # type: ignore[union-attr]
+    run = parse_qs(urlsplit(screen.browser.current_url).query)["run"][0]
+    sift = f"judged:validation true:{truth} predicted:{predicted}"
+    command = [sys.executable, "-m", "vast_orchard.cli", "sift", sift, "--project", project, "--run", run]
+    done = subprocess.run([*command, "--address", address], capture_output=True, text=True, check=True)
+    rows = list(csv.DictReader(io.StringIO(done.stdout)))
+    assert len(rows) == count
+    assert {(row["true"], row["predicted"], row["judged_set"]) for row in rows} == {(truth, predicted, "validation")}
+    assert all(float(row["p"]) > float(row["runner_up_p"]) for row in rows)
 
 
 def _release(screen: Screen, folder: Path, downloads: Path) -> None:

@@ -34,7 +34,7 @@ from vast_orchard.store.parcels import create_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures, picture_detail
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import create_project, list_projects
-from vast_orchard.store.runs import footing, list_epochs
+from vast_orchard.store.runs import footing, get_run, list_epochs
 from vast_orchard.store.schema import IngredientKind, JobKind
 from vast_orchard.store.splits import folder_sets, get_split, list_splits
 
@@ -151,6 +151,37 @@ def test_some_pictures_and_the_sets_of_a_split(world: World) -> None:
         inside = {p.sha256: p.set_name for p in list_pictures(session, project, split.id)}
     assert {row["sha256"]: row["set"] for row in rows} == {row["sha256"]: inside[row["sha256"]] for row in rows}
     assert all(row["path"] == f"{row['set']}/{row['label']}/{row['name']}" for row in rows)
+
+
+def test_what_a_run_said_goes_along_but_for_the_test_set(world: World) -> None:
+    project = world.project()
+    world.bring_in(
+        project, {f"{c}/{n}.png": png(50 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(20)}
+    )
+    run, job = world.run_job(project)
+    world.run(job)
+    with world.context.database.session() as session:
+        model = get_run(session, run).model
+        assert model is not None
+    world.judge(model.id, "test")
+    archive = zipfile.ZipFile(io.BytesIO(taken_out(world, project, said_by=run)))
+    rows = list(csv.DictReader(io.StringIO(archive.read("pictures.csv").decode())))
+    with world.context.database.session() as session:
+        said = {x.sha256: x for x in list_outcomes(session, model, "validation", [], wrong_only=False, limit=100)}
+    assert {row["sha256"] for row in rows if row["run"]} == set(said)
+    for row in rows:
+        if not row["run"]:
+            assert [row[name] for name in ("judged_set", "true", "predicted", "p", "loss")] == [""] * 5
+            continue
+        outcome = said[row["sha256"]]
+        assert (row["run"], row["digest"], row["judged_set"]) == ("1", model.digest, "validation")
+        assert {row["predicted"], row["runner_up"]} == {"plate", "rime"}
+        assert float(row["p"]) + float(row["runner_up_p"]) == pytest.approx(1, abs=1e-5)
+        assert float(row["loss"]) == pytest.approx(outcome.loss, abs=1e-5)
+    metadata = json.loads(archive.read("croissant.json"))
+    assert _iris(jsonld.expand(metadata)) <= _VOCABULARY
+    named = [f["name"] for f in metadata["recordSet"][1]["field"]]
+    assert named == [*rows[0], "image"]
 
 
 def _iris(node: Any) -> set[str]:

@@ -17,6 +17,7 @@ from vast_orchard.api.uploads import waiting_upload
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import parcels
+from vast_orchard.store.field import scope_of
 from vast_orchard.store.imports import create_import
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import count_project, create_project, free_name, get_project
@@ -54,6 +55,9 @@ def create(session: SessionOf, project: ProjectOf, body: ParcelCreate) -> Parcel
         raise ConflictError("There are no pictures to take out.", "Bring some in first.")
     if body.split is not None and body.split not in {split.id for split in list_splits(session, project.id)}:
         raise InputError(f"There is no split {body.split} in this project.", "Choose another, or none.")
+    if body.said_by is not None:
+        # That there is such a run here.
+        scope_of(session, project.id, run_id=body.said_by, now=dt.datetime.now(dt.UTC))
     options = body.model_dump(exclude={"kind", "sift", "run"})
     if body.sift is not None:
         named = Which(sift=body.sift, split=body.split, run=body.run)

@@ -12,6 +12,7 @@ from urllib.request import Request, urlopen
 import typer
 
 from vast_orchard.errors import InputError, ServiceError
+from vast_orchard.formats.answers import ANSWER_COLUMNS, answer_row
 from vast_orchard.formats.csv_cells import harmless
 
 __all__ = ["sift"]
@@ -40,7 +41,8 @@ def _pictures(address: str, project: int, query: dict[str, object]) -> Iterator[
     after: int | None = 0
     while after is not None:
         page = _answer(address, f"/api/projects/{project}/pictures", {**query, "after": after})
-        yield from page["pictures"]
+        for entry in page["pictures"]:
+            yield {**entry, "said": page["said"].get(str(entry["id"]))}
         after = page["next"]
 
 
@@ -51,12 +53,18 @@ def sift(
     run: Annotated[int | None, typer.Option(help="Run that predicted:, wrong, p and loss mean.")] = None,
     address: Annotated[str, typer.Option(help="Where the application is.")] = "http://127.0.0.1:8420",
 ) -> None:
-    """Print the pictures that a Sift lets through, as CSV: id, name, class, set, sha256."""
+    """Print the pictures that a Sift lets through, as CSV: id, name, class, set, sha256; with a run, what it said too.
+
+    Nothing is told of the test set: looks at it are counted, and taken in the page.
+    """
     query: dict[str, object] = {"sift": expression}
     query |= {key: value for key, value in (("split", split), ("run", run)) if value is not None}
     classes = {entry["id"]: entry["name"] for entry in _answer(address, f"/api/projects/{project}/classes", {})}
+    model = _answer(address, f"/api/runs/{run}", {})["model"] if run is not None else None
     table = csv.writer(sys.stdout)
-    table.writerow(["id", "name", "class", "set", "sha256"])
+    asked = [name for name, _, _ in ANSWER_COLUMNS] if model else []
+    table.writerow(["id", "name", "class", "set", "sha256", *asked])
     for entry in _pictures(address, project, query):
         label = classes.get(entry["class_id"], "")
-        table.writerow(harmless([entry["id"], entry["name"], label, entry["set_name"] or "", entry["sha256"]]))
+        told = answer_row(entry["said"], model["classes"]) if model else []
+        table.writerow(harmless([entry["id"], entry["name"], label, entry["set_name"] or "", entry["sha256"], *told]))

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from posixpath import splitext
 
+from vast_orchard.formats.answers import ANSWER_COLUMNS
 from vast_orchard.formats.croissant import DatasetFacts, croissant
 from vast_orchard.formats.csv_cells import harmless
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
@@ -50,6 +51,7 @@ class PackedPicture:
     two_labels: bool
     came_at: dt.datetime
     appearances: Sequence[str]  # each path it came in under, after its import's name
+    answer: Sequence[object] = ()  # cells of `ANSWER_COLUMNS`, if what a run said goes along
 
 
 def _folder(text: str) -> str:
@@ -86,6 +88,7 @@ def _row(path: str, picture: PackedPicture) -> list[object]:
         path, picture.label or "", picture.set_name or "", picture.group or "", picture.note, picture.name,
         picture.sha256, picture.width, picture.height, picture.mode, picture.format, picture.size_bytes,
         "yes" if picture.two_labels else "no", picture.came_at.isoformat(), " | ".join(picture.appearances),
+        *picture.answer,
     ]  # fmt: skip
 
 
@@ -97,6 +100,7 @@ def write_collection_zip(
     *,
     by_set: bool,
     progress: Callable[[], None],
+    answered: bool = False,
 ) -> int:
     """Write the zip and return how many pictures are in it.
 
@@ -108,10 +112,13 @@ def write_collection_zip(
         Put a folder for each set above those of the classes.
     progress : callable
         Called after each picture.
+    answered : bool
+        The table has columns for what a run said, which the pictures bring.
     """
     table = io.StringIO(newline="")
     writer = csv.writer(table)
-    writer.writerow(TABLE_COLUMNS)
+    answers = ANSWER_COLUMNS if answered else ()
+    writer.writerow([*TABLE_COLUMNS, *(name for name, _, _ in answers)])
     places, count, endings = _Places(by_set=by_set), 0, set()
     # Pictures are packed as they are: they do not get smaller by packing them again.
     with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as archive:
@@ -124,7 +131,9 @@ def write_collection_zip(
             progress()
         rows = table.getvalue().encode("utf-8")
         archive.writestr(_packed("pictures.csv"), rows)
-        metadata = croissant(facts, hashlib.sha256(rows).hexdigest(), len(rows), sorted(endings), by_set=by_set)
+        metadata = croissant(
+            facts, hashlib.sha256(rows).hexdigest(), len(rows), sorted(endings), by_set=by_set, answers=answers
+        )
         archive.writestr(_packed("croissant.json"), json.dumps(metadata, indent=2, ensure_ascii=False))
     return count
 

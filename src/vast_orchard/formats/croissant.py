@@ -97,7 +97,7 @@ def _classes(facts: DatasetFacts) -> dict[str, Any]:
     }
 
 
-def _pictures() -> dict[str, Any]:
+def _pictures(answers: Sequence[tuple[str, str, str]]) -> dict[str, Any]:
     image = {
         "@type": "cr:Field",
         "@id": "pictures/image",
@@ -112,12 +112,18 @@ def _pictures() -> dict[str, Any]:
         "name": "pictures",
         "description": "One record a picture",
         "key": {"@id": "pictures/sha256"},
-        "field": [*(_table_field(*entry) for entry in _FIELDS), image],
+        "field": [*(_table_field(*entry) for entry in (*_FIELDS, *answers)), image],
     }
 
 
 def croissant(
-    facts: DatasetFacts, table_sha256: str, table_bytes: int, endings: Sequence[str], *, by_set: bool
+    facts: DatasetFacts,
+    table_sha256: str,
+    table_bytes: int,
+    endings: Sequence[str],
+    *,
+    by_set: bool,
+    answers: Sequence[tuple[str, str, str]] = (),
 ) -> dict[str, Any]:
     """The metadata as an object for JSON.
 
@@ -127,6 +133,8 @@ def croissant(
         Of `pictures.csv`, which lies beside.
     endings : sequence of str
         Of the picture files.
+    answers : sequence of (str, str, str)
+        Further columns of the table: name, type, what they hold.
     """
     found: dict[str, Any] = {
         "@context": _CONTEXT,
@@ -156,7 +164,7 @@ def croissant(
                 "includes": [f"*/{'*/' if by_set else ''}*{ending}" for ending in endings],
             },
         ],
-        "recordSet": [_classes(facts), _pictures()],
+        "recordSet": [_classes(facts), _pictures(answers)],
     }
     if facts.creator:
         found["creator"] = {"@type": "sc:Person", "name": facts.creator}

@@ -37,6 +37,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import MissingError
 from vast_orchard.store.copies import copy_groups
+from vast_orchard.store.database import among
 from vast_orchard.store.models import check_look, judged_sets
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.schema import Class, Model, ModelKind, Picture, Prediction, Run, RunState, Split
@@ -389,24 +390,34 @@ def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, l
     return [picture_value(row, SETS[number]) for row, number in found]
 
 
-def said_of(session: Session, scope: SiftScope, picture_id: int) -> SaidValue | None:
-    """What the run on show said of a picture; nothing of the test set without a look."""
-    found = session.execute(
+def said_of(session: Session, scope: SiftScope, picture_ids: Sequence[int] | None = None) -> dict[int, SaidValue]:
+    """What the run on show said of pictures, by their ids; nothing of the test set without a look.
+
+    Parameters
+    ----------
+    picture_ids : sequence of int, optional
+        Only of these; of all that it was asked about by default.
+    """
+    if scope.model_id is None:
+        return {}
+    query = (
         select(Prediction, Model.digest, Run.number)
         .join(Model, Model.id == Prediction.model_id)
         .join(Run, Run.id == Model.run_id)
-        .where(_judged(literal(picture_id), scope))
-    ).first()
-    if found is None:
-        return None
-    said, digest, number = found
-    return SaidValue(
-        run=number,
-        digest=digest,
-        set_name=said.set_name,
-        true_class=said.true_class,
-        predicted_class=said.predicted_class,
-        p=said.p,
-        loss=said.loss,
-        probabilities=list(said.probabilities),
+        .where(_judged(Prediction.picture_id.expression, scope))
     )
+    if picture_ids is not None:
+        query = query.where(among(Prediction.picture_id, picture_ids))
+    return {
+        said.picture_id: SaidValue(
+            run=number,
+            digest=digest,
+            set_name=said.set_name,
+            true_class=said.true_class,
+            predicted_class=said.predicted_class,
+            p=said.p,
+            loss=said.loss,
+            probabilities=list(said.probabilities),
+        )
+        for said, digest, number in session.execute(query)
+    }

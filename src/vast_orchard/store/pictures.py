@@ -135,6 +135,7 @@ def packed_pictures(
         told = next((entry.set_name for entry, _ in of if entry.set_name), None)
         found.append(
             FullPicture(
+                id=row.id,
                 sha256=row.sha256,
                 name=row.name,
                 class_name=class_name,

@@ -2990,6 +2990,11 @@ export interface components {
             /** Run */
             run?: number | null;
             /**
+             * Said By
+             * @description Run whose answers go along, but for the test set.
+             */
+            said_by?: number | null;
+            /**
              * Creator
              * @default
              */
@@ -3077,6 +3082,13 @@ export interface components {
             pictures: components["schemas"]["PictureRead"][];
             /** Next */
             next: number | null;
+            /**
+             * Said
+             * @description By picture, if a run is named that was asked about it.
+             */
+            said: {
+                [key: string]: components["schemas"]["SaidRead"];
+            };
         };
         /**
          * PictureRead

@@ -19,6 +19,7 @@ class ParcelCreate(Write):
     picture_ids: list[PictureId] | None = Field(default=None, max_length=200_000)
     sift: str | None = Field(default=None, max_length=4000, description="Only what this Sift lets through.")
     run: RecordId | None = None
+    said_by: RecordId | None = Field(default=None, description="Run whose answers go along, but for the test set.")
     creator: str = Field(default="", max_length=200)
     licence: str = Field(default="", max_length=500)
 

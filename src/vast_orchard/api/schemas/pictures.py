@@ -74,24 +74,6 @@ class SheetCreate(Write):
     columns: int = Field(ge=1, le=64)
 
 
-class PicturePage(BaseModel):
-    """Some pictures; ask again with `after=next` until it is null."""
-
-    pictures: list[PictureRead]
-    next: int | None
-
-
-class AppearanceRead(Read):
-    """One file in which a picture came in."""
-
-    source: str
-    path: str
-    class_name: str | None
-    set_name: SetName | None
-    group_key: str | None
-    came_at: dt.datetime
-
-
 class SaidRead(Read):
     """What a run's model said of a picture, and of which state of it."""
 
@@ -103,6 +85,25 @@ class SaidRead(Read):
     p: float
     loss: float
     probabilities: list[float] = Field(description="In the order of the model's classes.")
+
+
+class PicturePage(BaseModel):
+    """Some pictures; ask again with `after=next` until it is null."""
+
+    pictures: list[PictureRead]
+    next: int | None
+    said: dict[int, SaidRead] = Field(description="By picture, if a run is named that was asked about it.")
+
+
+class AppearanceRead(Read):
+    """One file in which a picture came in."""
+
+    source: str
+    path: str
+    class_name: str | None
+    set_name: SetName | None
+    group_key: str | None
+    came_at: dt.datetime
 
 
 class PictureDetailRead(Read):

@@ -1,11 +1,15 @@
 """Makes parcels: a collection as a zip of class folders, or a whole project as an archive."""
 
 import datetime as dt
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import asdict
 from pathlib import Path
+
+from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.catalogue import PROGRAM
 from vast_orchard.errors import ConflictError, ServiceError
+from vast_orchard.formats.answers import answer_row
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.formats.project_archive import ArchiveWriter, write_project_archive
@@ -13,6 +17,8 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.disk import disk_full, is_full
+from vast_orchard.store.field import said_of, scope_of
+from vast_orchard.store.models import get_model
 from vast_orchard.store.parcels import finish_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures
 from vast_orchard.store.projects import get_project
@@ -56,6 +62,7 @@ def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progres
         classes = [entry.name for entry in list_classes(session, parcel.project_id)]
         chosen = options.get("picture_ids")
         pictures = packed_pictures(session, parcel.project_id, options.get("split"), chosen)
+        answers = _answers(session, parcel) if options.get("said_by") else None
     if not pictures:
         raise ConflictError("There are no pictures to take out.", "Bring some in, or choose others.")
     progress.stage("Packing pictures", len(pictures))
@@ -72,11 +79,12 @@ def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progres
     try:
         count = write_collection_zip(
             draft,
-            _packed(pictures),
+            _packed(pictures, answers),
             lambda sha256: context.store.read(context.store.picture_path(sha256)),
             facts,
             by_set=bool(options.get("by_set")),
             progress=progress.advance,
+            answered=answers is not None,
         )
         draft.replace(target)
     finally:
@@ -84,7 +92,17 @@ def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progres
     return count
 
 
-def _packed(pictures: Sequence[FullPicture]) -> Iterator[PackedPicture]:
+def _answers(session: Session, parcel: ParcelValue) -> dict[int, list[object]]:
+    """Cells of what a run said of each picture that it was asked about, but for the test set."""
+    run = parcel.options["said_by"]
+    scope = scope_of(session, parcel.project_id, run_id=run, now=dt.datetime.now(dt.UTC))
+    if scope.model_id is None:
+        return {}
+    classes = get_model(session, scope.model_id).classes
+    return {picture: answer_row(asdict(said), classes) for picture, said in said_of(session, scope).items()}
+
+
+def _packed(pictures: Sequence[FullPicture], answers: Mapping[int, Sequence[object]] | None) -> Iterator[PackedPicture]:
     for x in pictures:
         yield PackedPicture(
             sha256=x.sha256,
@@ -101,6 +119,7 @@ def _packed(pictures: Sequence[FullPicture]) -> Iterator[PackedPicture]:
             two_labels=x.two_labels,
             came_at=x.came_at,
             appearances=x.appearances,
+            answer=() if answers is None else answers.get(x.id, answer_row(None, [])),
         )
 
 

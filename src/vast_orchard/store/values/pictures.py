@@ -77,6 +77,7 @@ class PictureDetail:
 class FullPicture:
     """Everything that goes out with a picture."""
 
+    id: int
     sha256: str
     name: str
     class_name: str | None

@@ -1,5 +1,5 @@
 /** Whatever is laid over the field: sheets that ask for a name, a class, a note, how to divide and what to take out. */
-import type { ClassOf, Project, SetName, Split } from "../../api/client";
+import type { ClassOf, Project, Run, SetName, Split } from "../../api/client";
 import type { FieldQuery } from "../../api/queries";
 import { plural } from "../../domain/words";
 import { LabelSheet } from "../../parts/LabelSheet";
@@ -31,6 +31,7 @@ interface Props {
   classes: readonly ClassOf[];
   splits: readonly Split[];
   split: Split | undefined;
+  run: Run | undefined;
   asked: FieldQuery;
   /** Pictures that the Sift lets through. */
   total: number;
@@ -67,6 +68,7 @@ function SheetOfAll(props: Props) {
         sifted={asked.sift && !asked.look ? { ...asked, count: total } : undefined}
         chosen={chosen}
         split={split}
+        run={props.run}
         onClose={close}
       />
     );

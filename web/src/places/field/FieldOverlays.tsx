@@ -25,7 +25,7 @@ export function FieldOverlays({ parts }: { parts: FieldDesk }) {
         />
       )}
       <DeskSheets
-        {...{ laid, project, classes, splits, split, mending }}
+        {...{ laid, project, classes, splits, split, run, mending }}
         asked={shown.asked}
         total={shown.total}
         chosen={chosen.chosen}

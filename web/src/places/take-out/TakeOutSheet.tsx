@@ -1,7 +1,7 @@
 /** Taking out: the collection or what is chosen of it as a zip of class folders, or the whole project as an archive. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Disk, need, type Parcel, type Split } from "../../api/client";
+import { client, type Disk, need, type Parcel, type Run, type Split } from "../../api/client";
 import { useDisk, useParcels } from "../../api/queries";
 import { bytes, plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
@@ -16,6 +16,8 @@ interface Props {
   sifted: { sift: string; run: number | undefined; count: number } | undefined;
   chosen: readonly number[];
   split: Split | undefined;
+  /** Whose answers can go along. */
+  run: Run | undefined;
   onClose: () => void;
 }
 
@@ -26,20 +28,29 @@ interface CollectionForm {
   by_set: boolean;
   creator: string;
   licence: string;
+  /** The table has what the run said. */
+  answers: boolean;
 }
 
 const FIELD = "rounded-control w-full border border-edge bg-surface px-2 py-1";
 
-export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClose }: Props) {
+export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, run, onClose }: Props) {
   const parcels = useParcels(projectId);
   const disk = useDisk(projectId);
   const queries = useQueryClient();
   const { fail } = useNotices();
   const [what, setWhat] = useState<What>(chosen.length ? "chosen" : sifted ? "sifted" : "collection");
-  const [form, setForm] = useState<CollectionForm>({ by_set: false, creator: "", licence: "" });
+  const [form, setForm] = useState<CollectionForm>({
+    by_set: false,
+    creator: "",
+    licence: "",
+    answers: false,
+  });
   const pack = () => {
+    const { answers, ...plain } = form;
     const body = {
-      ...form,
+      ...plain,
+      said_by: answers ? (run?.id ?? null) : null,
       kind: what === "project" ? ("project" as const) : ("collection" as const),
       split: split?.id ?? null,
       picture_ids: what === "chosen" ? [...chosen] : null,
@@ -74,7 +85,12 @@ export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClo
           another machine.
         </p>
       ) : (
-        <CollectionFields form={form} split={split} onChange={(change) => setForm({ ...form, ...change })} />
+        <CollectionFields
+          form={form}
+          split={split}
+          run={run}
+          onChange={(change) => setForm({ ...form, ...change })}
+        />
       )}
       <Button kind="main" disabled={what !== "project" && !pictures} onClick={() => void pack()}>
         Pack it
@@ -92,10 +108,11 @@ export function TakeOutSheet({ projectId, pictures, sifted, chosen, split, onClo
 interface CollectionFieldsProps {
   form: CollectionForm;
   split: Split | undefined;
+  run: Run | undefined;
   onChange: (change: Partial<CollectionForm>) => void;
 }
 
-function CollectionFields({ form, split, onChange }: CollectionFieldsProps) {
+function CollectionFields({ form, split, run, onChange }: CollectionFieldsProps) {
   return (
     <>
       <p className="my-3 text-quiet">
@@ -114,6 +131,17 @@ function CollectionFields({ form, split, onChange }: CollectionFieldsProps) {
             {split ? `by split ${split.number}` : "as the sources named them"}
           </span>
         </label>
+        {run?.model && (
+          <label className="col-span-2 flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={form.answers}
+              onChange={(event) => onChange({ answers: event.target.checked })}
+            />
+            What run {run.number} said, in the table
+            <span className="text-quiet">class, probability, runner-up; nothing of the test set</span>
+          </label>
+        )}
         <label>
           <span className="text-sm">Creator, for the metadata</span>
           <input
