@@ -81,7 +81,7 @@ def test_a_leak_is_found_and_mended(screen: Screen) -> None:
     screen.until("no leak", lambda: "of copies" not in screen.one("[data-testid=checks]").text)
 
 
-def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> None:
+def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen, running: Running) -> None:
     _sheet(screen)
     _choose(screen, "name")
     field = screen.one("[aria-label='Pattern of the file name']")
@@ -101,6 +101,7 @@ def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> 
     screen.type("[data-testid=folds] input", "3")
     screen.reads("[data-testid=folds]", "fold 3")
     screen.keys(Keys.ESCAPE)
+    screen.until("the sheet is away", lambda: not screen.all("[role=dialog]"))
 
     # In rows by set a picture is dragged into another, and taken back.
     Select(screen.one("select")).select_by_value("set")
@@ -109,7 +110,11 @@ def test_series_stay_together_and_pictures_are_moved_by_hand(screen: Screen) -> 
     def count(name: str) -> int:
         return int(screen.one(f"[data-row='set-{name}'] [role=rowheader]").text.split("\n")[1].replace(",", ""))
 
-    before = screen.until("counts", lambda: {name: count(name) for name in ("training", "validation", "test")})
+    # Those of the split that was just made, and no longer those of the one before.
+    project = screen.browser.current_url.split("/p/")[1].split("/")[0]
+    made = running.ask("GET", f"/api/projects/{project}/splits")[0]["counts"].values()
+    before = {name: sum(sets.get(name, 0) for sets in made) for name in ("training", "validation", "test")}
+    screen.until("its counts", lambda: {name: count(name) for name in before} == before)
     tile = screen.one("[data-row='set-training'] [role=gridcell]")
     screen.drag(tile, screen.one("[data-row='set-validation'] [role=rowheader]"))
     screen.until("it moved", lambda: count("validation") == before["validation"] + 1)

@@ -83,7 +83,7 @@ def test_from_pictures_to_a_verified_export(screen: Screen, crystals: Path, tmp_
     first = {entry["draw"] if entry["fault"] == "exact_copy" else entry["number"] for entry in planted["pictures"]}
     screen.reads("[data-testid=chosen]", f"{len(first)} pictures")
     unlabelled = sum(entry["fault"] == "unlabelled" for entry in planted["pictures"])
-    assert _count_of(screen, "unlabelled") == unlabelled
+    screen.until("so many are counted", lambda: _count_of(screen, "unlabelled") == unlabelled)
     _five_sizes(screen)
     _sort(screen, unlabelled)
     _divide_and_vary(screen)
@@ -125,7 +125,7 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.until("one more column", lambda: _count_of(screen, column) == columns + 1)
     screen.keys("z", ctrl=True)
     screen.until("taken back", lambda: _count_of(screen, column) == columns)
-    assert _count_of(screen, "unlabelled") == unlabelled
+    screen.until("so many are counted", lambda: _count_of(screen, "unlabelled") == unlabelled)
 
     # By dragging a range, chosen with shift, to another row.
     screen.one(f"[data-picture='{ids[0]}']").click()
@@ -148,7 +148,7 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.type("[role=dialog] input", "bullet / 子弹")
     screen.press("Make class")
     bullet = _row_of(screen, "bullet / 子弹")
-    assert _count_of(screen, bullet) == 0
+    screen.until("so many are counted", lambda: _count_of(screen, bullet) == 0)
     screen.one(f"[data-picture='{ids[0]}']").click()
     screen.keys("l")
     screen.type("[role=dialog] input", "子")
@@ -176,7 +176,7 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.one("[data-testid=field]").send_keys(Keys.ARROW_RIGHT, Keys.ENTER)
     screen.one("[role=dialog] img")
     screen.keys(Keys.ESCAPE)
-    assert _count_of(screen, needle) == needles
+    screen.until("so many are counted", lambda: _count_of(screen, needle) == needles)
 
 
 def _divide_and_vary(screen: Screen) -> None:
@@ -366,14 +366,14 @@ def test_a_folder_and_two_windows_on_one_project(screen: Screen, running: Runnin
     screen.one("input[aria-label='Folder']").send_keys(str(tmp_path / "winter"))
     screen.bring_in_what_is_planned()
     screen.reads("[data-testid=chosen]", "8 pictures")
-    assert _count_of(screen, _row_of(screen, "ice")) == 4
+    screen.until("so many are counted", lambda: _count_of(screen, _row_of(screen, "ice")) == 4)
 
     # Dropped on the field, a folder and a zip go the same way.
     (tmp_path / "later" / "hail").mkdir(parents=True)
     (tmp_path / "later" / "hail" / "9.png").write_bytes(png(99))
     screen.drop(screen.one("[data-testid=field]"), tmp_path / "later" / "hail")
     screen.bring_in_what_is_planned()
-    assert _count_of(screen, _row_of(screen, "hail")) == 1
+    screen.until("so many are counted", lambda: _count_of(screen, _row_of(screen, "hail")) == 1)
     (tmp_path / "zipped.zip").write_bytes(zipped({"hail/10.png": png(98)}))
     screen.drop(screen.one("[data-testid=field]"), tmp_path / "zipped.zip")
     screen.bring_in_what_is_planned()
@@ -384,7 +384,7 @@ def test_a_folder_and_two_windows_on_one_project(screen: Screen, running: Runnin
         other = Screen(browser, running.address)
         browser.get(screen.browser.current_url)
         ice, rime = _row_of(other, "ice"), _row_of(other, "rime")
-        assert _count_of(other, ice) == 4
+        other.until("so many are counted", lambda: _count_of(other, ice) == 4)
         # What one window does, the other shows by itself.
         screen.one(f"[data-row='{ice}'] [role=gridcell]").click()
         screen.keys("2")
@@ -410,8 +410,8 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
     _make_project(screen, "By hand", archive)
     screen.bring_in_what_is_planned()
     screen.reads("[data-testid=chosen]", "24 pictures")
-    assert _count_of(screen, _row_of(screen, "ice")) == 12
-    assert _count_of(screen, _row_of(screen, "Schnee 雪")) == 12
+    screen.until("so many are counted", lambda: _count_of(screen, _row_of(screen, "ice")) == 12)
+    screen.until("so many are counted", lambda: _count_of(screen, _row_of(screen, "Schnee 雪")) == 12)
 
     screen.press("Bring in pictures")
     screen.reads(

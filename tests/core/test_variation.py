@@ -393,3 +393,15 @@ def test_answers_allow_no_more_than_they_say() -> None:
     assert not any(KINDS[entry.kind].needs_colour for entry in grey.operations)
     with pytest.raises(SettingError, match="answer on turning is 'upside'"):
         Answers(turned="upside")
+
+
+def test_what_is_left_out_of_an_operation_is_as_usual_for_its_kind() -> None:
+    told = [{"kind": "turn"}, {"kind": "zoom", "low": 0.9, "probability": 0.25}, {"kind": "blend", "high": 0.4}]
+    found = {entry.kind: entry for entry in variation_from_json({"operations": told}).operations}
+    assert (found["turn"].low, found["turn"].high) == KINDS["turn"].usual != (0, 0)
+    assert found["turn"].probability == KINDS["turn"].probability
+    assert (found["zoom"].low, found["zoom"].high, found["zoom"].probability) == (0.9, KINDS["zoom"].usual[1], 0.25)
+    # One number, at whichever end it was given.
+    assert (found["blend"].low, found["blend"].high) == (0.4, 0.4)
+    with pytest.raises(SettingError, match="wrong way round: 40 to 15"):
+        variation_from_json({"operations": [{"kind": "turn", "low": 40}]})

@@ -1,6 +1,6 @@
 /** Clicks, ranges, the rubber band and carrying, from one pointer. */
-import { type PointerEvent, type RefObject, useState } from "react";
-import { type FieldRow, LINE_INSET, tileAt } from "../../domain/field";
+import { type PointerEvent, type RefObject, useRef, useState } from "react";
+import { type FieldRow, LINE_INSET, rowAt, tileAt } from "../../domain/field";
 import { clicked, type Ground, isStill, moved, type Point, type Press } from "../../domain/press";
 import type { Selection } from "../../domain/selection";
 
@@ -17,6 +17,12 @@ const SCROLL_EDGE_PX = 36;
 export function usePress(props: Props) {
   const { layout, scroller, selection, onSelection } = props;
   const [now, setNow] = useState<Press>();
+  // A pointer may be quicker than the drawing: what it does counts from where it is, not from what is drawn.
+  const held = useRef<Press>(undefined);
+  const hold = (press: Press | undefined) => {
+    held.current = press;
+    setNow(press);
+  };
 
   const pointOf = (event: { clientX: number; clientY: number }): Point => {
     const box = scroller.current?.getBoundingClientRect();
@@ -36,26 +42,29 @@ export function usePress(props: Props) {
       return;
     scroller.current?.focus({ preventScroll: true });
     const add = event.ctrlKey || event.metaKey;
-    setNow({ kind: "pressed", at: pointOf(event), index: tileOf(event), add, range: event.shiftKey });
+    hold({ kind: "pressed", at: pointOf(event), index: tileOf(event), add, range: event.shiftKey });
   };
   const onPointerMove = (event: PointerEvent<HTMLDivElement>) => {
+    const press = held.current;
     const to = pointOf(event);
-    if (!now || isStill(now, to)) return;
-    if (now.kind === "pressed") event.currentTarget.setPointerCapture(event.pointerId);
-    const next = moved(now, to, props);
+    if (!press || isStill(press, to)) return;
+    if (press.kind === "pressed") event.currentTarget.setPointerCapture(event.pointerId);
+    const next = moved(press, to, props);
     if (next.selection !== selection) onSelection(next.selection);
-    setNow(next.press);
+    hold(next.press);
     scrollAtEdge(scroller.current, event.clientY);
   };
-  const onPointerUp = () => {
-    setNow(undefined);
-    if (now?.kind === "pressed") onSelection(clicked(now, props));
-    else if (now?.kind === "carry") {
-      const row = props.rows[now.row ?? -1];
-      if (row && props.accepts(row)) props.onDropOn(row, now.ids);
+  const onPointerUp = (event: PointerEvent<HTMLDivElement>) => {
+    const press = held.current;
+    hold(undefined);
+    if (press?.kind === "pressed") onSelection(clicked(press, props));
+    else if (press?.kind === "carry") {
+      const to = pointOf(event);
+      const row = props.rows[rowAt(layout, to.x, to.y) ?? -1];
+      if (row && props.accepts(row)) props.onDropOn(row, press.ids);
     }
   };
-  const handlers = { onPointerDown, onPointerMove, onPointerUp, onPointerCancel: () => setNow(undefined) };
+  const handlers = { onPointerDown, onPointerMove, onPointerUp, onPointerCancel: () => hold(undefined) };
   return { now, tileOf, handlers };
 }
 

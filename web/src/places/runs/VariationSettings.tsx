@@ -4,6 +4,7 @@ import type { Recipe, Variation } from "../../api/client";
 import { useOperations } from "../../api/ingredientQueries";
 import { drawable, tidy } from "../../domain/variation";
 import { Choice } from "../../parts/Choice";
+import { NumberField } from "../../parts/NumberField";
 import { Failed, Reading } from "../../parts/States";
 import { OperationList } from "./OperationList";
 import { VariationQuestions } from "./VariationQuestions";
@@ -68,7 +69,7 @@ function Strength({ variation, onChange }: PartProps) {
 function WhenItHappens({ variation, onChange }: PartProps) {
   const most = drawable(variation.operations);
   return (
-    <div className="flex items-center gap-2">
+    <div>
       <Choice
         label="Happens"
         value={variation.drawn ? "drawn" : "chance"}
@@ -79,14 +80,13 @@ function WhenItHappens({ variation, onChange }: PartProps) {
         ]}
       />
       {!!variation.drawn && (
-        <Choice
-          hideLabel
-          label="How many are drawn"
+        <NumberField
+          label="How many"
+          help={`1 to ${most}, of those switched on`}
           value={variation.drawn}
+          min={1}
+          max={most}
           onChange={(count) => onChange({ ...variation, drawn: count })}
-          options={[1, 2, 3]
-            .filter((count) => count <= most)
-            .map((value) => ({ value, label: value, title: `${value} for each picture` }))}
         />
       )}
     </div>
