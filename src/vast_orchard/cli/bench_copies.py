@@ -18,8 +18,6 @@ from vast_orchard.settings import Settings
 
 __all__ = ["copies_figures"]
 
-_COUNT = 10_000
-
 
 def _search(settings: Settings, project: int, answer: Any) -> None:
     """The job that the import left waiting, in a process as a worker is; seconds from taking to ending it."""
@@ -46,9 +44,9 @@ def _pairs_found(settings: Settings, project: int) -> set[frozenset[str]]:
     return {frozenset(members) for members in groups.values()}
 
 
-def copies_figures(processes: SpawnContext, settings: Settings, place: Path) -> dict[str, float]:
-    """Draw 10,000 crystals of 64 to 128 pixels with their copies, bring them in, and look for copies."""
-    write_collection(place, _COUNT)
+def copies_figures(processes: SpawnContext, settings: Settings, place: Path, count: int) -> dict[str, float]:
+    """Draw crystals of 64 to 128 pixels with their copies, bring them in, and look for copies."""
+    write_collection(place, count)
     project = bring_in_once(processes, settings, place / PICTURES_FOLDER).project_id
     answer = processes.SimpleQueue()
     process = processes.Process(target=_search, args=(settings, project, answer))
@@ -63,7 +61,7 @@ def copies_figures(processes: SpawnContext, settings: Settings, place: Path) -> 
     found = _pairs_found(settings, project)
     right = len(found & near)
     return {
-        "copies_10k_s": round(seconds, 1),
-        "copies_recall": round(right / len(near), 3),
+        "copies_s": round(seconds, 1),
+        "copies_recall": round(right / max(1, len(near)), 3),
         "copies_precision": round(right / max(1, len(found)), 3),
     }

@@ -3,6 +3,7 @@
 import json
 import statistics
 import tempfile
+import time
 from dataclasses import asdict
 from multiprocessing import get_context
 from pathlib import Path
@@ -147,17 +148,31 @@ def _percentile(values: list[float], share: float) -> float:
     return sorted(values)[min(len(values) - 1, int(len(values) * share))]
 
 
-def _sift_times(client: ApiClient, project: int, split: int, run: int) -> dict[str, float]:
-    """Milliseconds of rows, counts and the first page together: the median of the repeats for each expression."""
+def _sift_times(client: ApiClient, database: Database, project: int, split: int, run: int) -> dict[str, float]:
+    """Milliseconds of rows, counts and the first page together: the median of the repeats for each expression.
+
+    Between them a plain count over the same table tells how the machine stands just then.
+    """
     found: dict[str, list[float]] = {}
+    counts = []
     for _ in range(_REPEATS):
         for sift in EXPRESSIONS:
             query = {"sift": sift, "split": split, "run": run, "first": _FIRST_RECORDS}
             spent = client.seconds(f"/api/projects/{project}/field", query)
             found.setdefault(sift, []).append(1000 * spent)
+            counts.append(_plain_count_ms(database, project))
     return {sift: statistics.median(times) for sift, times in found.items()} | {
-        "p95": _percentile([one for times in found.values() for one in times], 0.95)
+        "p95": _percentile([one for times in found.values() for one in times], 0.95),
+        "count": statistics.median(counts),
     }
+
+
+def _plain_count_ms(database: Database, project: int) -> float:
+    with database.session() as session:
+        began = time.perf_counter()
+        # Of a column that no index holds, so that every row is read.
+        session.scalar(text("select count(brightness) from picture where project_id = :p"), {"p": project})
+        return 1000 * (time.perf_counter() - began)
 
 
 def _action_times(client: ApiClient, database: Database, project: int) -> tuple[float, float]:
@@ -217,7 +232,8 @@ def _screen_times(address: str, project: int) -> dict[str, Any]:
             columns = max(1, (1265 - 176) // (size + 4))
             most = min(600, _SCROLLED // columns * (size + 4) // 60)
             here = browser.execute_async_script(_SCROLL, most)
-            by_size[str(size)] = round(_percentile(here, 0.95), 1)
+            # A few pictures fit on one screen when they are small: then there is nothing to scroll.
+            by_size[str(size)] = round(_percentile(here, 0.95), 1) if here else None
             gaps += here
         return {
             "first_screen_s": round(statistics.median(firsts), 2),
@@ -231,6 +247,7 @@ def _screen_times(address: str, project: int) -> dict[str, Any]:
 def bench_rows(
     as_json: AsJson = False,
     count: Annotated[int, typer.Option(help="Pictures.")] = 100_000,
+    copies: Annotated[int, typer.Option(help="Pictures of the collection in which copies are looked for.")] = 10_000,
 ) -> None:
     """First screen, Sift, labels and undo, frames while scrolling, copies, and the API's peak memory."""
     words, processes = console(), get_context("spawn")
@@ -251,27 +268,29 @@ def bench_rows(
             split, run = _fill(database, project)
             with served_api(settings) as (client, pid):
                 words.print("Sifting")
-                sifts = _sift_times(client, project, split, run)
+                sifts = _sift_times(client, database, project, split, run)
                 words.print("Labelling and taking back")
                 relabel_s, undo_s = _action_times(client, database, project)
                 words.print("Looking and scrolling")
                 screen = _screen_times(client.address, project)
                 peak = _peak_mb(pid)
-            words.print("Looking for copies among 10,000 others")
-            copies = copies_figures(processes, settings, place / "ten-thousand")
+            words.print(f"Looking for copies among {copies:,} others")
+            found_copies = copies_figures(processes, settings, place / "others", copies)
             database.close()
         finally:
             cluster.stop()
-    slowest = sorted(((ms, sift) for sift, ms in sifts.items() if sift != "p95"), reverse=True)[:3]
+    slowest = sorted(((ms, sift) for sift, ms in sifts.items() if sift not in ("p95", "count")), reverse=True)[:3]
     found = {
         "count": count,
         **screen,
         "sift_p95_ms": round(sifts["p95"], 1),
+        "plain_count_ms": round(sifts["count"], 1),
+        "sift_p95_over_count": round(sifts["p95"] / sifts["count"], 2),
         "sift_slowest_ms": {sift: round(ms, 1) for ms, sift in slowest},
         "relabel_10k_s": round(relabel_s, 3),
         "undo_10k_s": round(undo_s, 3),
         "api_peak_mb": round(peak, 1),
-        **copies,
+        **found_copies,
     }
     if as_json:
         print(json.dumps(found))

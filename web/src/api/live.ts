@@ -61,7 +61,7 @@ export function useLive(): boolean {
       }
       for (const key of REFRESHED[topic] ?? ["everything"]) readAgain(key);
     };
-    leaving.addEventListener("abort", () => stream.close());
+    leaving.addEventListener("abort", () => stream.close(), { once: true });
     return () => stream.close();
   }, [queries]);
   return connected;
