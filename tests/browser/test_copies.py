@@ -61,7 +61,7 @@ def test_a_pair_of_copies_is_mended(screen: Screen) -> None:
     apart = next(cell for cell in screen.all("[role=gridcell]") if "dendrite" in str(cell.get_attribute("title")))
     apart.click()
     screen.keys("l")
-    screen.keys("stell")
+    screen.type("[role=dialog] input", "stell")
     screen.keys(Keys.ENTER)
     screen.until("labels agree", lambda: [name for name, _ in _rows(screen)] == ["nearly the same"] * 3)
 
