@@ -120,10 +120,12 @@ def test_the_most_alike_stand_first_and_a_class_gets_sign_and_colour(screen: Scr
     assert "--class-6" in str(screen.browser.find_element("xpath", sign).get_attribute("style"))
 
     # One note for several.
+    screen.until("the sheet is away", lambda: not screen.all("[role=dialog]"))
     screen.one("[data-testid=field]").send_keys(Keys.CONTROL, "a")
-    screen.keys("t")
+    screen.reads("[data-testid=chosen]", "12 pictures chosen")
+    screen.one("[data-testid=field]").send_keys("t")
     screen.says("Note on 12 pictures")
-    screen.keys("seen twice")
+    screen.one("[role=dialog] textarea").send_keys("seen twice")
     screen.press("Write note")
     screen.was_said("Note on 12 pictures. Ctrl + Z takes it back.")
     assert [entry for entry in screen.complaints() if "409" not in entry] == []

@@ -15,6 +15,7 @@ __all__ = [
     "PictureDetailRead",
     "PicturePage",
     "PictureRead",
+    "SaidRead",
     "SheetCreate",
 ]
 

@@ -14,6 +14,8 @@ __all__ = [
     "ProjectRead",
     "ProjectWrite",
     "PutAway",
+    "ResultRead",
+    "SampleRead",
 ]
 
 

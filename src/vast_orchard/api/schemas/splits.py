@@ -10,6 +10,7 @@ from vast_orchard.api.schemas.mending import ActionRead, Which
 
 __all__ = [
     "ComparisonRead",
+    "DivisionAheadRead",
     "FoldsRead",
     "MovedRead",
     "MovesCreate",
