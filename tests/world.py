@@ -13,7 +13,8 @@ from vast_orchard.jobs.context import WorkContext
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
 from vast_orchard.jobs.training.starting import RunOrder, start_run
-from vast_orchard.store.field import scope_of, sifted_pictures
+from vast_orchard.store.field import sifted_pictures
+from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.models import get_model

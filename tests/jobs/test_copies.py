@@ -23,7 +23,8 @@ from vast_orchard.store.copies import (
     keep_of_copies,
     record_copies,
 )
-from vast_orchard.store.field import Grouping, field_records, scope_of, sifted_pictures
+from vast_orchard.store.field import Grouping, field_records, sifted_pictures
+from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.history import undo
 from vast_orchard.store.jobs import ask_stop, list_jobs, put_away
 from vast_orchard.store.schema import Picture

@@ -15,7 +15,8 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.database import Database
-from vast_orchard.store.field import Grouping, field_records, field_rows, figure_name, scope_of, sifted_ids
+from vast_orchard.store.field import Grouping, field_records, field_rows, figure_name, sifted_ids
+from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.projects import create_project
 from vast_orchard.store.sift.compiler import SiftScope
 from vast_orchard.store.sift.completion import complete

@@ -2,22 +2,20 @@ import { describe, expect, it } from "vitest";
 import type { ClassOf, FieldRowOf } from "../src/api/client";
 import {
   FOOT_HEIGHT,
-  fieldRows,
   HEAD_WIDTH,
-  imbalance,
   indicesBetween,
   LINE_INSET,
   layOut,
   lineOf,
   placeOf,
   rowAt,
-  setOfRow,
   stepFrom,
   TILE_SIZES,
   tileAt,
   tilesWithin,
 } from "../src/domain/field";
 import { FieldIndex, joined, NOTED, WRONG } from "../src/domain/fieldIndex";
+import { fieldRows, imbalance, setOfRow } from "../src/domain/fieldRows";
 import { figureWords } from "../src/domain/figures";
 
 const classes: ClassOf[] = [

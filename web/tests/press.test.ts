@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { type FieldRow, HEAD_WIDTH, layOut } from "../src/domain/field";
+import { HEAD_WIDTH, layOut } from "../src/domain/field";
+import type { FieldRow } from "../src/domain/fieldRows";
 import { clicked, type Ground, isStill, moved, type Press } from "../src/domain/press";
 import { NOTHING_CHOSEN } from "../src/domain/selection";
 

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Query, Response
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
 from vast_orchard.api.schemas.pictures import CompletionRead, FieldRead, SheetCreate
-from vast_orchard.store import field
+from vast_orchard.store import field, field_scope
 from vast_orchard.store.pictures import pictures_by_id
 from vast_orchard.store.sift.compiler import SiftScope
 from vast_orchard.store.sift.completion import complete
@@ -33,7 +33,7 @@ def _scope(
     like: Annotated[int | None, Query(ge=1, le=2**62, description="The picture that order:like compares with.")] = None,
 ) -> SiftScope:
     now = dt.datetime.now().astimezone()
-    return field.scope_of(session, project.id, split_id=split, run_id=run, look_id=look, like_id=like, now=now)
+    return field_scope.scope_of(session, project.id, split_id=split, run_id=run, look_id=look, like_id=like, now=now)
 
 
 ScopeOf = Annotated[SiftScope, Depends(_scope)]

@@ -13,7 +13,7 @@ from vast_orchard.api.schemas.classes import ClassMerge, ClassOrder, ClassRead, 
 from vast_orchard.api.schemas.mending import ActionRead, LabelsCreate, MarksCreate, NotesCreate, UndoRead, Which
 from vast_orchard.api.schemas.projects import BinMove
 from vast_orchard.errors import MissingError
-from vast_orchard.store import actions, classes, field, history
+from vast_orchard.store import actions, classes, field, field_scope, history
 from vast_orchard.store.values import ActionValue, ClassValue, UndoResult
 
 __all__ = ["named_pictures", "router"]
@@ -35,7 +35,9 @@ def named_pictures(session: Session, project_id: int, which: Which) -> Sequence[
     if which.sift is None:
         return which.picture_ids or []
     now = dt.datetime.now().astimezone()
-    scope = field.scope_of(session, project_id, split_id=which.split, run_id=which.run, look_id=which.look, now=now)
+    scope = field_scope.scope_of(
+        session, project_id, split_id=which.split, run_id=which.run, look_id=which.look, now=now
+    )
     found = field.sifted_ids(session, scope, which.sift)
     if not found:
         raise MissingError("The Sift lets no picture through.", "Nothing was changed; write it wider.")

@@ -17,7 +17,7 @@ from vast_orchard.api.uploads import waiting_upload
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import parcels
-from vast_orchard.store.field import scope_of
+from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.imports import create_import
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import count_project, create_project, free_name, get_project

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path, Query, Response
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, SessionOf
 from vast_orchard.api.field import ScopeOf, SiftQuery
 from vast_orchard.api.schemas.pictures import PictureDetailRead, PicturePage, PictureRead, SaidRead
-from vast_orchard.store import field, pictures
+from vast_orchard.store import field, field_scope, pictures
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.values import PictureDetail
 
@@ -35,7 +35,7 @@ def list_pictures(
     """A page of pictures in the order they came; all, or those that a Sift lets through."""
     found = field.sifted_pictures(session, scope, sift, after, limit)
     rows = [PictureRead.model_validate(entry) for entry in found]
-    said = field.said_of(session, scope, [row.id for row in rows])
+    said = field_scope.said_of(session, scope, [row.id for row in rows])
     return PicturePage(
         pictures=rows,
         next=rows[-1].id if len(rows) == limit else None,
@@ -47,7 +47,7 @@ def list_pictures(
 def detail(session: SessionOf, scope: ScopeOf, picture_id: Annotated[int, Path(ge=1, le=2**62)]) -> PictureDetail:
     """One picture with every appearance, its history, and what the run said of it."""
     found = pictures.picture_detail(session, scope.project_id, picture_id, scope.split_id)
-    return replace(found, said=field.said_of(session, scope, [picture_id]).get(picture_id))
+    return replace(found, said=field_scope.said_of(session, scope, [picture_id]).get(picture_id))
 
 
 def _image(data: bytes, media_type: str) -> Response:

@@ -18,7 +18,7 @@ from vast_orchard.api.schemas.splits import (
     SplitCreate,
     SplitRead,
 )
-from vast_orchard.at_once import dividing
+from vast_orchard.at_once import dividing, split_checks
 from vast_orchard.store import splits
 from vast_orchard.store.values import ActionValue, SplitValue
 from vast_orchard.types import SetName
@@ -52,9 +52,9 @@ def create_split(session: SessionOf, project: ProjectOf, body: SplitCreate) -> S
 
 
 @router.get("/{split_id}/checks", response_model=SplitChecksRead)
-def checks(session: SessionOf, project: ProjectOf, split_id: _SplitId) -> dividing.SplitChecks:
+def checks(session: SessionOf, project: ProjectOf, split_id: _SplitId) -> split_checks.SplitChecks:
     """What is worth knowing before a training."""
-    return dividing.check_split(session, project.id, split_id)
+    return split_checks.check_split(session, project.id, split_id)
 
 
 @router.post("/{split_id}/moves", response_model=MovedRead)

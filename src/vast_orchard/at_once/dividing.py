@@ -6,7 +6,6 @@ from dataclasses import asdict, dataclass, field
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.core.sets.amounts import Numbers, shares_of
 from vast_orchard.core.sets.grouped import grouped_split, stratified_folds, told_fit, topped_up
 from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, stratified_split
@@ -25,7 +24,6 @@ from vast_orchard.store.splits import (
     get_split,
     group_keys,
     left_out,
-    looks_on,
     newest_split_id,
     present_sets,
 )
@@ -35,8 +33,6 @@ from vast_orchard.types import SetName
 __all__ = [
     "DivideRule",
     "DivisionAhead",
-    "SplitChecks",
-    "check_split",
     "divide",
     "division_ahead",
     "folds_of",
@@ -48,9 +44,6 @@ __all__ = [
 
 METHODS = ("random", "folders")
 TOGETHER = ("nothing", "group", "pattern", "day")
-# Below this an interval around nine in ten is wider than twenty points.
-_FEW_PICTURES = 40
-_EXAMPLE_SHARE = 0.9
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -372,43 +365,3 @@ def folds_of(session: Session, project_id: int, split_id: int, count: int, seed:
     for picture, fold in zip(pictures, folds, strict=True):
         found[fold][picture.class_id or 0] += 1
     return [dict(fold) for fold in found]
-
-
-@dataclass(frozen=True, kw_only=True)
-class SplitChecks:
-    """What is worth knowing before a training on a split."""
-
-    copy_groups: int  # that stand in more than one set
-    copy_pictures: int
-    small: list[str]  # sets of which little can be said, in words
-    left_out: Mapping[str, int]  # pictures that take no part, by the reason
-    looks: int  # at the test set, of all runs on this split
-
-
-def check_split(session: Session, project_id: int, split_id: int) -> SplitChecks:
-    """The checks of a split.
-
-    Raises
-    ------
-    MissingError
-    """
-    split = get_split(session, split_id, project_id)
-    divided = divided_copies(session, project_id, split_id)
-    return SplitChecks(
-        copy_groups=len(divided),
-        copy_pictures=sum(map(len, divided.values())),
-        small=[words for name in (SetName.VALIDATION, SetName.TEST) if (words := _small(split, name))],
-        left_out=left_out(session, project_id, split_id),
-        looks=looks_on(session, split_id),
-    )
-
-
-def _small(split: SplitValue, name: SetName) -> str:
-    """What a score on so few pictures means (Wilson 1927, 95 %)."""
-    count = sum(sets.get(name.value, 0) for sets in split.counts.values())
-    if not 0 < count < _FEW_PICTURES:
-        return ""
-    right = round(_EXAMPLE_SHARE * count)
-    low, high = wilson_interval(right, count)
-    pictures = f"{count} {name.value} picture{'s' if count != 1 else ''}"
-    return f"With {pictures}, {right / count:.0%} means between {low:.0%} and {high:.0%}."

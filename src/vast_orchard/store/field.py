@@ -15,7 +15,7 @@ import itertools
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from enum import StrEnum
-from typing import Any, TypeVar
+from typing import Any
 
 from sqlalchemy import (
     REAL,
@@ -23,8 +23,6 @@ from sqlalchemy import (
     ColumnElement,
     Integer,
     LargeBinary,
-    Select,
-    and_,
     case,
     cast,
     func,
@@ -35,21 +33,16 @@ from sqlalchemy import (
 from sqlalchemy import text as sql
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import MissingError
 from vast_orchard.store.copies import copy_groups
-from vast_orchard.store.database import among
-from vast_orchard.store.models import check_look, judged_sets
+from vast_orchard.store.field_scope import joined, judged
 from vast_orchard.store.pictures import picture_value
-from vast_orchard.store.schema import Class, Model, ModelKind, Picture, Prediction, Run, RunState, Split
-from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, set_codes, summed_sets
+from vast_orchard.store.schema import Class, Picture, Prediction
+from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, summed_sets
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.syntax import SiftError
-from vast_orchard.store.values import FieldRowValue, PictureValue, SaidValue
+from vast_orchard.store.values import FieldRowValue, PictureValue
 from vast_orchard.types import SetName
-
-# A query of any columns.
-S = TypeVar("S", bound="Select[Any, *tuple[Any, ...]]")
 
 __all__ = [
     "RECORD_BYTES",
@@ -57,8 +50,6 @@ __all__ = [
     "field_records",
     "field_rows",
     "figure_name",
-    "said_of",
-    "scope_of",
     "sifted_ids",
     "sifted_pictures",
 ]
@@ -85,84 +76,6 @@ class Grouping(StrEnum):
 
 # Of these a row is a good part of the field, so that a page reaches few of them.
 _LARGE_ROWS = frozenset(Grouping) - {Grouping.COPIES, Grouping.NOTHING}
-
-
-def scope_of(
-    session: Session,
-    project_id: int,
-    *,
-    split_id: int | None = None,
-    run_id: int | None = None,
-    look_id: int | None = None,
-    like_id: int | None = None,
-    now: dt.datetime,
-) -> SiftScope:
-    """What a Sift means, by what the address names.
-
-    Raises
-    ------
-    MissingError
-        The split, the run or the picture is not of this project.
-    ConflictError
-        The look was not counted for this run.
-    """
-    classes = session.execute(
-        select(Class.name, Class.id)
-        .where(Class.project_id == project_id, Class.deleted_at.is_(None))
-        .order_by(Class.place)
-    )
-    split = session.get(Split, split_id) if split_id else None
-    run = session.get(Run, run_id) if run_id else None
-    model = session.scalar(select(Model).where(Model.run_id == run_id, Model.kind == ModelKind.RUN)) if run else None
-    like = session.get(Picture, like_id) if like_id else None
-    for what, asked, found in (("split", split_id, split), ("run", run_id, run), ("picture", like_id, like)):
-        if asked and (found is None or found.project_id != project_id):
-            raise MissingError(f"There is no {what} {asked} in this project.", "Choose one that is there.")
-    if run and look_id:
-        check_look(session, model.id if model else 0, look_id)
-    return SiftScope(
-        project_id=project_id,
-        now=now,
-        classes={row.name: row.id for row in classes},
-        split_id=split_id,
-        sets=set_codes(session, split_id) if split_id else None,
-        run_id=run_id,
-        model_id=model.id if model else None,
-        unjudged=_unjudged(session, run, model, look_id) if run else None,
-        run_classes={entry["name"]: entry["id"] for entry in model.classes} if model else {},
-        test_shown=look_id is not None,
-        like_id=like_id,
-    )
-
-
-def _unjudged(session: Session, run: Run, model: Model | None, look_id: int | None) -> str | None:
-    """What to do about a run that nothing can be asked of yet; None for one that was judged."""
-    if model is not None:
-        sets = judged_sets(session, model.id)
-        if sets - ({SetName.TEST.value} if look_id is None else set()):
-            return None
-    if run.state != RunState.ENDED:
-        return "It is judged when its training ends: wait, or stop it in the tray."
-    if model is None:
-        return "It ended before its first epoch and kept nothing: choose another run."
-    return "Judge it in Review."
-
-
-def _joined(query: S, scope: SiftScope) -> S:
-    """With the run's predictions and the classes beside; PostgreSQL leaves out what is not used."""
-    judged = _judged(Picture.id.expression, scope)
-    return (
-        query.select_from(Picture)
-        .outerjoin(Prediction, judged)
-        .outerjoin(Class, Class.id == Picture.class_id)
-        .where(Picture.project_id == scope.project_id, Picture.deleted_at.is_(None))
-    )
-
-
-def _judged(picture_id: ColumnElement[int], scope: SiftScope) -> ColumnElement[bool]:
-    """Which of the run's predictions belongs to a picture."""
-    judged = and_(Prediction.picture_id == picture_id, Prediction.model_id == (scope.model_id or 0))
-    return judged if scope.test_shown else and_(judged, Prediction.set_name != SetName.TEST.value)
 
 
 def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
@@ -220,7 +133,7 @@ def field_rows(session: Session, scope: SiftScope, sift: str, group: Grouping) -
     facts = [fact.label(f"fact_{n}") for n, fact in enumerate([key, place, *apart])]
     counts = func.count(), summed_sets(Picture.id.expression, scope.sets)
     counted = session.execute(
-        _joined(select(*facts, *counts).where(compiled.where), scope).group_by(*facts).order_by(facts[1])
+        joined(select(*facts, *counts).where(compiled.where), scope).group_by(*facts).order_by(facts[1])
     ).all()
     rows: dict[Any, list[Any]] = {}
     for entry in counted:
@@ -331,7 +244,7 @@ def field_records(
     figured = figured and compiled.figure is not None
     if compiled.figure and figured:
         facts.append(cast(compiled.figure[1], REAL).label("figure"))
-    chosen = _joined(select(Picture.id, *facts).where(compiled.where), scope)
+    chosen = joined(select(Picture.id, *facts).where(compiled.where), scope)
     if rows is not None and count is not None and group in _LARGE_ROWS:
         reached = _reached(rows, start + count)
         chosen = chosen.where(_in_rows(key, group, reached))
@@ -340,11 +253,11 @@ def field_records(
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
     placed = select(part, func.row_number().over().label("place")).subquery()
     told = select(placed.c.place, _record(placed.c, scope, figured=figured).label("record")).select_from(placed)
-    told = told.outerjoin(Prediction, _judged(placed.c.id, scope))
+    told = told.outerjoin(Prediction, judged(placed.c.id, scope))
     # They reach the aggregate in the order of the subquery.
     told_rows = told.order_by(placed.c.place).subquery()
-    joined = session.scalar(select(func.string_agg(told_rows.c.record, sql("''::bytea"))))
-    return bytes(joined or b"")
+    found = session.scalar(select(func.string_agg(told_rows.c.record, sql("''::bytea"))))
+    return bytes(found or b"")
 
 
 def _reached(rows: Sequence[FieldRowValue], end: int) -> list[str | None]:
@@ -367,7 +280,7 @@ def sifted_ids(session: Session, scope: SiftScope, sift: str) -> Sequence[int]:
     SiftError
     """
     where = compile_sift(replace(parse(sift), order=()), scope).where
-    return session.scalars(_joined(select(Picture.id).where(where), scope).order_by(Picture.id)).all()
+    return session.scalars(joined(select(Picture.id).where(where), scope).order_by(Picture.id)).all()
 
 
 def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, limit: int) -> Sequence[PictureValue]:
@@ -385,39 +298,6 @@ def sifted_pictures(session: Session, scope: SiftScope, sift: str, after: int, l
         )
     where = compile_sift(parsed, scope).where
     code = set_code(Picture.id.expression, scope.sets)
-    query = _joined(select(Picture, code).where(where, Picture.id > after), scope)
+    query = joined(select(Picture, code).where(where, Picture.id > after), scope)
     found = session.execute(query.order_by(Picture.id).limit(limit))
     return [picture_value(row, SETS[number]) for row, number in found]
-
-
-def said_of(session: Session, scope: SiftScope, picture_ids: Sequence[int] | None = None) -> dict[int, SaidValue]:
-    """What the run on show said of pictures, by their ids; nothing of the test set without a look.
-
-    Parameters
-    ----------
-    picture_ids : sequence of int, optional
-        Only of these; of all that it was asked about by default.
-    """
-    if scope.model_id is None:
-        return {}
-    query = (
-        select(Prediction, Model.digest, Run.number)
-        .join(Model, Model.id == Prediction.model_id)
-        .join(Run, Run.id == Model.run_id)
-        .where(_judged(Prediction.picture_id.expression, scope))
-    )
-    if picture_ids is not None:
-        query = query.where(among(Prediction.picture_id, picture_ids))
-    return {
-        said.picture_id: SaidValue(
-            run=number,
-            digest=digest,
-            set_name=said.set_name,
-            true_class=said.true_class,
-            predicted_class=said.predicted_class,
-            p=said.p,
-            loss=said.loss,
-            probabilities=list(said.probabilities),
-        )
-        for said, digest, number in session.execute(query)
-    }

@@ -1,7 +1,7 @@
 /** What the screens read, each under the key by which live events refresh it. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { GroupKey } from "../domain/field";
 import { FieldIndex, fromBase64, joined } from "../domain/fieldIndex";
+import type { GroupKey } from "../domain/fieldRows";
 import { type Choice, client, type FieldRowOf, need, needBytes, type Problem } from "./client";
 
 export function useProjects(deleted = false) {

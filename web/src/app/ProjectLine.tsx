@@ -1,10 +1,10 @@
 /** A project of the list: what it is, what came of it, what goes on in it, and some of its pictures. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { Link } from "react-router";
 import type { Job, Project, ProjectGlimpse } from "../api/client";
 import { useJobs, useProjectGlimpse } from "../api/queries";
 import { isActive, jobWords } from "../domain/jobs";
 import { plural, score } from "../domain/words";
+import { ActionMenu } from "../parts/ActionMenu";
 import { buttonLook } from "../parts/Button";
 import type { Asked } from "./ProjectSheets";
 import type { ProjectActions } from "./useProjects";
@@ -37,11 +37,19 @@ export function ProjectLine({ project, actions, onAsk }: Props) {
         </span>
         <Strip glimpse={glimpse} />
       </Link>
-      <ProjectMenu
-        project={project}
-        onRename={() => onAsk({ kind: "rename", project })}
-        onPutAway={() => actions.putAway(project, !project.archived_at)}
-        onDelete={() => actions.remove(project)}
+      <ActionMenu
+        words="More"
+        label={`More for ${project.name}`}
+        className={buttonLook("bare")}
+        anchor="bottom end"
+        actions={[
+          { words: "Rename", act: () => onAsk({ kind: "rename", project }) },
+          {
+            words: project.archived_at ? "Take back into the list" : "Put away",
+            act: () => actions.putAway(project, !project.archived_at),
+          },
+          { words: "Delete", act: () => actions.remove(project), danger: true },
+        ]}
       />
     </li>
   );
@@ -96,40 +104,5 @@ function Strip({ glimpse }: { glimpse: ProjectGlimpse | undefined }) {
         />
       ))}
     </span>
-  );
-}
-
-interface MenuProps {
-  project: Project;
-  onRename: () => void;
-  onPutAway: () => void;
-  onDelete: () => void;
-}
-
-function ProjectMenu({ project, onRename, onPutAway, onDelete }: MenuProps) {
-  const items: [words: string, act: () => void, look: string][] = [
-    ["Rename", onRename, ""],
-    [project.archived_at ? "Take back into the list" : "Put away", onPutAway, ""],
-    ["Delete", onDelete, "text-wrong"],
-  ];
-  return (
-    <Menu>
-      <MenuButton className={buttonLook("bare")} aria-label={`More for ${project.name}`}>
-        More
-      </MenuButton>
-      <MenuItems anchor="bottom end" className="shadow-float z-30 w-48 bg-surface py-1 outline-none">
-        {items.map(([words, act, look]) => (
-          <MenuItem key={words}>
-            <button
-              type="button"
-              className={`block w-full cursor-pointer px-3 py-1.5 text-left data-focus:bg-sunken ${look}`}
-              onClick={act}
-            >
-              {words}
-            </button>
-          </MenuItem>
-        ))}
-      </MenuItems>
-    </Menu>
   );
 }

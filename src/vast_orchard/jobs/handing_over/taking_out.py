@@ -17,7 +17,7 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.disk import disk_full, is_full
-from vast_orchard.store.field import said_of, scope_of
+from vast_orchard.store.field_scope import said_of, scope_of
 from vast_orchard.store.models import get_model
 from vast_orchard.store.parcels import finish_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures

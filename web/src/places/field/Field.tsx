@@ -3,7 +3,6 @@ import { type KeyboardEvent, type RefObject, useCallback, useEffect, useMemo, us
 import type { ClassOf } from "../../api/client";
 import {
   type FieldLayout,
-  type FieldRow,
   type Heads,
   layOut,
   linesOf,
@@ -12,6 +11,7 @@ import {
   type TileSize,
 } from "../../domain/field";
 import type { FieldIndex } from "../../domain/fieldIndex";
+import type { FieldRow } from "../../domain/fieldRows";
 import type { Selection } from "../../domain/selection";
 import { Band, Carried, Cell, type CellsProps, FieldLine, PinnedHead } from "./FieldParts";
 import { fieldKeys } from "./fieldKeys";

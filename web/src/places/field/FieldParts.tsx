@@ -2,7 +2,6 @@
 import type { ClassOf } from "../../api/client";
 import {
   type FieldLayout,
-  type FieldRow,
   FOOT_HEIGHT,
   HEAD_WIDTH,
   type FieldLine as Line,
@@ -10,6 +9,7 @@ import {
   type TileSize,
 } from "../../domain/field";
 import { EXCLUDED, type FieldIndex, UNSURE, WRONG } from "../../domain/fieldIndex";
+import type { FieldRow } from "../../domain/fieldRows";
 import { figureWords } from "../../domain/figures";
 import type { Point, Press } from "../../domain/press";
 import type { Selection } from "../../domain/selection";

@@ -1,9 +1,9 @@
 /** A row's head, at its left end: name, count, how it divides into sets, its count beside the largest row's, and what
  * can be done with a class. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { colourPlace } from "../../domain/classColour";
-import type { FieldRow } from "../../domain/field";
 import { HEAD_WIDTH } from "../../domain/field";
+import type { FieldRow } from "../../domain/fieldRows";
+import { ActionMenu, type MenuAction } from "../../parts/ActionMenu";
 import { ClassSign } from "../../parts/ClassSign";
 import { SetBar } from "../../parts/SetBar";
 
@@ -55,43 +55,26 @@ export function RowHead({ row, largest, actions, width }: Props) {
 
 function HeadMenu({ row, actions }: { row: FieldRow; actions: RowHeadActions }) {
   const { classId } = row;
-  const items: [words: string, act: () => void][] = [];
-  if (row.count) items.push(["Choose all of the row", () => actions.onChooseAll(row)]);
+  const items: MenuAction[] = [];
+  if (row.count) items.push({ words: "Choose all of the row", act: () => actions.onChooseAll(row) });
   if (typeof classId === "number") {
     items.push(
-      ["Name, sign, colour", () => actions.onChange(classId)],
-      ["Merge into another class", () => actions.onMerge(classId)],
-      ["Earlier in the order", () => actions.onMove(classId, -1)],
-      ["Later in the order", () => actions.onMove(classId, 1)],
-      ["Delete class", () => actions.onDelete(classId)],
+      { words: "Name, sign, colour", act: () => actions.onChange(classId) },
+      { words: "Merge into another class", act: () => actions.onMerge(classId) },
+      { words: "Earlier in the order", act: () => actions.onMove(classId, -1) },
+      { words: "Later in the order", act: () => actions.onMove(classId, 1) },
+      { words: "Delete class", act: () => actions.onDelete(classId), danger: true },
     );
   }
   if (!items.length) return <span className="min-w-0 truncate font-semibold">{row.name}</span>;
   return (
-    <Menu>
-      <MenuButton
-        className="min-w-0 cursor-pointer truncate font-semibold hover:underline"
-        title={row.name}
-        aria-label={`${row.name}: what can be done`}
-      >
-        {row.name}
-      </MenuButton>
-      <MenuItems
-        anchor="bottom start"
-        className="shadow-float z-40 border border-hairline bg-surface py-1 outline-none"
-      >
-        {items.map(([words, act]) => (
-          <MenuItem key={words}>
-            <button
-              type="button"
-              className="block w-full cursor-pointer px-3 py-1 text-left data-focus:bg-choice-wash"
-              onClick={act}
-            >
-              {words}
-            </button>
-          </MenuItem>
-        ))}
-      </MenuItems>
-    </Menu>
+    <ActionMenu
+      words={row.name}
+      label={`${row.name}: what can be done`}
+      title={row.name}
+      className="min-w-0 cursor-pointer truncate font-semibold hover:underline"
+      anchor="bottom start"
+      actions={items}
+    />
   );
 }

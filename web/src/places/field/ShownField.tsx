@@ -1,7 +1,7 @@
 /** The field itself, with what its row heads and what is dropped on a row mean. */
 import { usePictureDetail } from "../../api/queries";
 import { usePlace } from "../../app/context";
-import { type FieldRow, setOfRow } from "../../domain/field";
+import { type FieldRow, setOfRow } from "../../domain/fieldRows";
 import { movedBy } from "../../domain/selection";
 import { Field } from "./Field";
 import type { FieldDesk } from "./useFieldDesk";

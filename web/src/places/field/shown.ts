@@ -1,7 +1,8 @@
 /** What a field shows: pictures by a Sift, in rows, at a size. */
 import type { FieldQuery } from "../../api/queries";
-import type { FieldRow, Heads, TileSize } from "../../domain/field";
+import type { Heads, TileSize } from "../../domain/field";
 import type { FieldIndex } from "../../domain/fieldIndex";
+import type { FieldRow } from "../../domain/fieldRows";
 
 export interface Shown {
   readonly asked: FieldQuery;

@@ -1,6 +1,7 @@
 /** Clicks, ranges, the rubber band and carrying, from one pointer. */
 import { type PointerEvent, type RefObject, useRef, useState } from "react";
-import { type FieldRow, LINE_INSET, rowAt, tileAt } from "../../domain/field";
+import { LINE_INSET, rowAt, tileAt } from "../../domain/field";
+import type { FieldRow } from "../../domain/fieldRows";
 import { clicked, type Ground, isStill, moved, type Point, type Press } from "../../domain/press";
 import type { Selection } from "../../domain/selection";
 

@@ -1,7 +1,7 @@
 /** What is chosen, as the field changes under it. */
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { FieldRow } from "../../domain/field";
 import type { FieldIndex } from "../../domain/fieldIndex";
+import type { FieldRow } from "../../domain/fieldRows";
 import { idsOfRow, moveOn, NOTHING_CHOSEN, refocus, type Selection } from "../../domain/selection";
 
 export function useSelection(index: FieldIndex, total: number) {

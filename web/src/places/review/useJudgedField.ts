@@ -3,8 +3,9 @@ import { useMemo } from "react";
 import type { Model, SetName } from "../../api/client";
 import { useField } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
-import { fieldRows, type Heads, tileSizeOf } from "../../domain/field";
+import { type Heads, tileSizeOf } from "../../domain/field";
 import { EMPTY_INDEX } from "../../domain/fieldIndex";
+import { fieldRows } from "../../domain/fieldRows";
 import { judgedSift } from "../../domain/siftLine";
 
 interface Judged {

@@ -2,7 +2,7 @@
 import { Link } from "react-router";
 import type { Job } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
-import { imbalance } from "../../domain/field";
+import { imbalance } from "../../domain/fieldRows";
 import { arrivingWords } from "../../domain/jobs";
 import { asksAboutRun } from "../../domain/siftLine";
 import { plural } from "../../domain/words";

@@ -1,7 +1,8 @@
 /** What can be done with the field as a whole, above it, and how it is laid out. */
 import { Link } from "react-router";
 import type { CopiesOf, Run } from "../../api/client";
-import { GROUPS, type GroupKey, TILE_SIZES, type TileSize } from "../../domain/field";
+import { TILE_SIZES, type TileSize } from "../../domain/field";
+import { GROUPS, type GroupKey } from "../../domain/fieldRows";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { SendingLine } from "../bring-in/SendingLine";

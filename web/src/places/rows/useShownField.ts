@@ -2,8 +2,9 @@
 import { useMemo, useRef } from "react";
 import { useField } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
-import { fieldRows, GROUPS, type GroupKey, type Heads, tileSizeOf } from "../../domain/field";
+import { type Heads, tileSizeOf } from "../../domain/field";
 import { EMPTY_INDEX } from "../../domain/fieldIndex";
+import { fieldRows, GROUPS, type GroupKey } from "../../domain/fieldRows";
 import { useLook } from "../looks/useLook";
 
 export function useShownField() {
