@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Job, Project, ProjectGlimpse } from "../api/client";
 import { useJobs, useProjectGlimpse } from "../api/queries";
 import { isActive, jobWords } from "../domain/jobs";
-import { plural, score } from "../domain/words";
+import { moment, plural, score } from "../domain/words";
 import { ActionMenu } from "../parts/ActionMenu";
 import { buttonLook } from "../parts/Button";
 import type { Asked } from "./ProjectSheets";
@@ -53,10 +53,6 @@ export function ProjectLine({ project, actions, onAsk }: Props) {
       />
     </li>
   );
-}
-
-function moment(text: string): string {
-  return new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 }
 
 interface StandingProps {

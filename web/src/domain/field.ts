@@ -18,7 +18,7 @@ const LEAST_ROW_HEIGHT = 58;
 const ROW_GAP = 14;
 /** Of rows that stand beside each other: their heads above them, the room between two, and at the left edge. */
 const PACKED_HEAD_WIDTH = 196;
-const PACKED_HEAD_HEIGHT = 48;
+const PACKED_HEAD_HEIGHT = 52;
 const PACKED_GAP = 20;
 const PACKED_MARGIN = 12;
 

@@ -17,6 +17,11 @@ export function probability(value: number): string {
   return value.toFixed(2);
 }
 
+/** A moment of the records as people read it. */
+export function moment(text: string): string {
+  return new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
 export function percent(part: number, whole: number): string {
   return whole ? `${Math.round((100 * part) / whole)} %` : "–";
 }

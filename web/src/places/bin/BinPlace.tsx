@@ -6,7 +6,7 @@ import { useBin, useDisk, useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
 import { failureOf } from "../../domain/failure";
 import { isActive } from "../../domain/jobs";
-import { bytes, plural } from "../../domain/words";
+import { bytes, moment, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Sheet } from "../../parts/Sheet";
@@ -133,7 +133,7 @@ function BinPictures({ pictures, chosen, onToggle }: BinPicturesProps) {
           <button
             type="button"
             aria-pressed={chosen.has(picture.id)}
-            title={`${picture.name}, ${name(picture.class_id)}, thrown away ${new Date(picture.deleted_at).toLocaleString("en-GB")}`}
+            title={`${picture.name}, ${name(picture.class_id)}, thrown away ${moment(picture.deleted_at)}`}
             className={`block cursor-pointer bg-sunken ${chosen.has(picture.id) ? "outline-2 outline-choice" : ""}`}
             onClick={() => onToggle(picture.id)}
           >

@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { type Choice, client, header, type ImportEntry, need } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { readingWords } from "../../domain/plan";
-import { plural } from "../../domain/words";
+import { moment, plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 
@@ -72,7 +72,7 @@ export function PastImport({ entry }: { entry: ImportEntry }) {
         <Link to={`/p/${project.id}/rows/bring-in/${entry.id}`} className="font-semibold hover:underline">
           {entry.source_name}
         </Link>
-        <span className="text-quiet">{new Date(entry.created_at).toLocaleString("en-GB")}</span>
+        <span className="text-quiet">{moment(entry.created_at)}</span>
         {report?.choice && (
           <span className="min-w-0 truncate text-quiet">classes from {readingWords(report.choice)}</span>
         )}

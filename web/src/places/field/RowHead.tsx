@@ -35,7 +35,11 @@ export function RowHead({ row, largest, actions, width }: Props) {
         </span>
       </div>
       {row.copies && (
-        <div className="mt-1 flex flex-wrap gap-1">
+        <div
+          // Above its tiles there is one line for them.
+          className={`mt-1 flex gap-1 ${width === undefined ? "flex-wrap" : "overflow-hidden whitespace-nowrap"}`}
+          title={row.copies.classes.map((entry) => entry.name).join(", ")}
+        >
           {row.copies.classes.map((entry) => (
             <span key={entry.id} className="flex items-center gap-1 text-sm">
               <ClassSign place={colourPlace(entry)} sign={entry.sign} />

@@ -1,7 +1,7 @@
 /** The history: what changed, when, in which window and how many; each step can be opened in the Sift. */
 import { type Action, windowId } from "../../api/client";
 import { useHistory } from "../../api/queries";
-import { plural } from "../../domain/words";
+import { moment, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
@@ -48,11 +48,10 @@ export function HistorySheet({ projectId, picture, onOnly, onShow, onUndo, onRed
 }
 
 function Step({ step, onShow }: { step: Action; onShow: (step: number) => void }) {
-  const when = new Date(step.done_at);
   return (
     <li className="flex items-baseline gap-3 border-t border-hairline py-1">
       <time dateTime={step.done_at} className="w-36 text-sm text-quiet">
-        {when.toLocaleString("en", { dateStyle: "medium", timeStyle: "short" })}
+        {moment(step.done_at)}
       </time>
       <span className="min-w-0 flex-1 wrap-anywhere">{step.summary}</span>
       <span className="w-28 text-sm text-quiet">

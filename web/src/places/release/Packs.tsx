@@ -2,7 +2,7 @@
 import type { Job, Model } from "../../api/client";
 import { useExports } from "../../api/runQueries";
 import { isActive, jobWords } from "../../domain/jobs";
-import { bytes } from "../../domain/words";
+import { bytes, moment } from "../../domain/words";
 import { buttonLook } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { ProgressBar } from "../../parts/ProgressBar";
@@ -30,7 +30,7 @@ export function Packs({ model, jobs }: { model: Model; jobs: readonly Job[] }) {
             data-state={pack.state}
           >
             <p className="flex justify-between gap-2 text-sm text-quiet">
-              {new Date(pack.created_at).toLocaleString("en-GB")}
+              {moment(pack.created_at)}
               {pack.epoch !== null && `, epoch ${pack.epoch}`}
               <Digest model={pack} />
             </p>
