@@ -14,28 +14,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pyld import jsonld
 
+from tests.jobs.whole_project import state_of, trained_project
 from tests.pictures import png, zipped
 from tests.world import World, list_pictures
-from vast_orchard.at_once.dividing import move_to_set
 from vast_orchard.formats.collection_zip import PackedPicture, write_collection_zip
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.jobs.bringing_in.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.store import actions, history
-from vast_orchard.store.bin import list_bin
+from vast_orchard.store import history
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.exports import create_export, list_exports
 from vast_orchard.store.imports import create_import, get_import
-from vast_orchard.store.ingredients import list_ingredients, save_ingredient
-from vast_orchard.store.ledger import list_runs
-from vast_orchard.store.models import judgement_of
 from vast_orchard.store.parcels import create_parcel, get_parcel
-from vast_orchard.store.pictures import packed_pictures, picture_detail
+from vast_orchard.store.pictures import packed_pictures
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import create_project, list_projects
-from vast_orchard.store.runs import footing, get_run, list_epochs
-from vast_orchard.store.schema import IngredientKind, JobKind
+from vast_orchard.store.runs import get_run
+from vast_orchard.store.schema import JobKind
 from vast_orchard.store.splits import folder_sets, get_split, list_splits
 
 _FACTS = DatasetFacts(name="n", description="d", published="2026-11-23", version="1.0.0", classes=["plate"])
@@ -276,91 +271,12 @@ def test_nothing_to_take_out_says_so(world: World) -> None:
     assert not list(world.context.folder.parcels.glob("*"))
 
 
-def _trained(world: World) -> int:
-    project = world.project("Ridge")
-    members = {
-        f"{c}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, c in enumerate(("plate", "rime")) for n in range(30)
-    }
-    world.bring_in(project, members)
-    _, job = world.run_job(project)
-    assert world.run(job).state == "done"
-    with world.context.database.session() as session:
-        run = list_runs(session, project).runs[0]
-        assert run.model is not None
-        export = create_export(session, project, run.model.id)
-        made = start_job(session, project, JobKind.EXPORT, "Export", export.id)
-    assert world.run(made).state == "done"
-    first = world.picture_ids(project)
-    with world.context.database.session() as session:
-        save_ingredient(session, project, IngredientKind.VARIATION, "Gentle", {"operations": []})
-        # The run has used the split: the moves make its next version.
-        split = list_splits(session, project)[0]
-        move_to_set(session, project, "two", split.id, dict.fromkeys(first[8:12]))
-        actions.note_pictures(session, project, "one", [first[0]], "odd one")
-        actions.bin_pictures(session, project, "one", first[1:3])
-        rime = list_classes(session, project)[1].id
-        actions.label_pictures(session, project, "one", [first[6]], rime)
-    with world.context.database.session() as session:
-        assert history.undo(session, project, "one").taken_back == 1  # a step that names another
-    with world.context.database.session() as session:
-        actions.label_pictures(session, project, "one", [first[5]], rime)
-    return project
-
-
-def _state(world: World, project: int) -> dict[str, Any]:
-    """All of a project that a person can see, without the numbers that only this database knows."""
-    with world.context.database.session() as session:
-        names = {entry.id: entry.name for entry in list_classes(session, project)}
-        run = list_runs(session, project).runs[0]
-        splits = list_splits(session, project)
-        split = splits[0]
-        model = run.model
-        assert model is not None
-        pictures = list_pictures(session, project, split.id)
-        outcomes = list_outcomes(session, model, "validation", [], wrong_only=False, limit=500)
-        return {
-            "pictures": sorted((p.sha256, p.name, names.get(p.class_id or 0), p.set_name, p.note) for p in pictures),
-            "bin": sorted(p.sha256 for p in list_bin(session, project, 100)),
-            "history": sorted(
-                (p.sha256, tuple(picture_detail(session, project, p.id, None).history)) for p in pictures
-            ),
-            "actions": [(a.kind, a.summary) for a in history.list_actions(session, project)],
-            "run": (
-                run.number,
-                run.state,
-                run.recipe,
-                run.ended_by,
-                run.ending,
-                run.ended_at,
-                run.counts,
-                run.figures,
-                list_epochs(session, run.id),
-                (model.epoch, model.digest, model.looks, model.frozen),
-                [judgement_of(session, model.id, name) for name in ("training", "validation", "test")],
-            ),
-            "classes of the run": [(names[c["id"]], c["sign"]) for c in run.classes],
-            "outcomes": sorted(
-                (o.sha256, names[o.true_class], names[o.predicted_class], o.p, o.loss) for o in outcomes
-            ),
-            "splits": [
-                (x.name, x.version, x.in_no_set, [(names[met["class_id"]], met["got"]) for met in x.fit])
-                for x in splits
-            ],
-            "variations": [
-                (x.name, x.version, x.value) for x in list_ingredients(session, project, IngredientKind.VARIATION)
-            ],
-            "footing": footing(session, run.id),
-            "weights": [world.context.store.read(str(path)) for path in (run.state_path, model.path)],
-            "packs": [world.context.store.read(str(e.path)) for e in list_exports(session, model.id)],
-        }
-
-
 def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
-    project = _trained(world)
+    project = trained_project(world)
     archive = taken_out(world, project, "project")
     back, ended = brought_back(world, archive)
     assert ended.state == "done", ended.error
-    before, after = _state(world, project), _state(world, back)
+    before, after = state_of(world, project), state_of(world, back)
     # The archive counts as brought in again now, and nothing else differs.
     assert after == before
     with world.context.database.session() as session:
@@ -372,7 +288,7 @@ def test_a_whole_project_comes_back_as_it_was(world: World) -> None:
         assert history.undo(session, back, "two").taken_back == 4  # in the split that came along
         assert get_split(session, moved.id).in_no_set == 0
     bring_back(world.context, ended.subject_id, Progress(world.context.database, ended.id, "again"))  # told twice
-    assert _state(world, back)["pictures"]
+    assert state_of(world, back)["pictures"]
     _, job = world.run_job(back)
     assert world.run(job).state == "done"  # and it can be worked with
 

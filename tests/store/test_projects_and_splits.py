@@ -6,7 +6,7 @@ from tests.pictures import png
 from tests.world import World
 from vast_orchard.at_once.dividing import DivideRule, divide, split_for_training
 from vast_orchard.errors import ConflictError, MissingError
-from vast_orchard.store.projects import create_project, delete_project, list_projects, rename_project, restore_project
+from vast_orchard.store.projects import create_project, delete_project, describe_project, list_projects, restore_project
 from vast_orchard.store.splits import get_split, list_splits
 
 _SHARES = {"training": 0.5, "validation": 0.25, "test": 0.25}
@@ -20,7 +20,7 @@ def test_a_name_is_free_again_once_its_project_lies_in_the_bin(world: World) -> 
     with pytest.raises(ConflictError, match="named Ridge already"), world.context.database.session() as session:
         restore_project(session, first)
     with world.context.database.session() as session:
-        rename_project(session, second, "Valley")
+        describe_project(session, second, name="Valley")
     with world.context.database.session() as session:
         restore_project(session, first)
         assert {entry.name for entry in list_projects(session)} == {"Ridge", "Valley"}

@@ -8,8 +8,19 @@ from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf
 from vast_orchard.api.schemas.classes import ClassRead
-from vast_orchard.api.schemas.projects import ProjectGlimpseRead, ProjectRead, ProjectWrite, PutAway
+from vast_orchard.api.schemas.projects import (
+    ProjectCreate,
+    ProjectDuplicate,
+    ProjectGlimpseRead,
+    ProjectRead,
+    ProjectUpdate,
+    PutAway,
+)
+from vast_orchard.errors import ConflictError
+from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import classes, projects
+from vast_orchard.store.schema import JobKind
+from vast_orchard.store.transfer import has_work_under_way
 from vast_orchard.store.values import ClassValue, ProjectGlimpse, ProjectValue
 
 __all__ = ["router"]
@@ -24,9 +35,9 @@ def list_all(session: SessionOf, deleted: bool = False) -> Sequence[ProjectValue
 
 
 @router.post("", response_model=ProjectRead, status_code=http.HTTP_201_CREATED)
-def create(session: SessionOf, body: ProjectWrite) -> ProjectValue:
+def create(session: SessionOf, body: ProjectCreate) -> ProjectValue:
     """A new, empty project."""
-    return projects.create_project(session, body.name)
+    return projects.create_project(session, body.name, body.description)
 
 
 @router.get("/{project_id}", response_model=ProjectRead)
@@ -36,9 +47,9 @@ def read(session: SessionOf, project: ProjectOf) -> ProjectValue:
 
 
 @router.patch("/{project_id}", response_model=ProjectRead)
-def rename(session: SessionOf, project: ProjectOf, body: ProjectWrite) -> ProjectValue:
-    """Another name."""
-    return projects.rename_project(session, project.id, body.name)
+def describe(session: SessionOf, project: ProjectOf, body: ProjectUpdate) -> ProjectValue:
+    """Another name or description."""
+    return projects.describe_project(session, project.id, name=body.name, description=body.description)
 
 
 @router.delete("/{project_id}", status_code=http.HTTP_204_NO_CONTENT)
@@ -51,6 +62,17 @@ def delete(session: SessionOf, project: ProjectOf) -> None:
 def restore(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> ProjectValue:
     """Out of the bin."""
     return projects.restore_project(session, project_id)
+
+
+@router.post("/{project_id}/duplicate", response_model=ProjectRead, status_code=http.HTTP_202_ACCEPTED)
+def duplicate(session: SessionOf, project: ProjectOf, body: ProjectDuplicate) -> ProjectValue:
+    """A project of its own with the same pictures, splits and named ingredients, filled by a job."""
+    if has_work_under_way(session, project.id):
+        raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+    made = projects.create_project(session, body.name)
+    part = "runs" if body.with_runs else ""
+    start_job(session, made.id, JobKind.DUPLICATE, f"Duplicate {project.name}", project.id, part)
+    return made
 
 
 @router.put("/{project_id}/put-away", response_model=ProjectRead)

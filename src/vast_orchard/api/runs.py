@@ -3,10 +3,10 @@
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
-from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, RunOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, RunOf, SessionOf
 from vast_orchard.api.schemas.recipes import RecipeRead, SettingRead
 from vast_orchard.api.schemas.runs import (
     EpochRead,
@@ -16,8 +16,10 @@ from vast_orchard.api.schemas.runs import (
     RunCreate,
     RunGroupCreate,
     RunGroupRead,
+    RunHoldingsRead,
     RunNetworkRead,
     RunRead,
+    RunUpdate,
 )
 from vast_orchard.at_once.catalogue import (
     default_recipe,
@@ -26,9 +28,11 @@ from vast_orchard.at_once.catalogue import (
     resolved_network,
     training_settings,
 )
+from vast_orchard.at_once.holdings import weighed_holdings
 from vast_orchard.jobs.training.starting import RunOrder, start_run
-from vast_orchard.store import ledger, run_groups, runs
+from vast_orchard.store import binned_runs, ledger, run_groups, runs
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import GroupKind
 from vast_orchard.store.values import EpochValue, Footing, LedgerPage, RunGroupValue, RunValue
 
@@ -95,7 +99,9 @@ def list_runs(
 def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunValue:
     """Train, as a job. Without a split the newest is used, or one is made."""
     wanted = body.recipe.model_dump(exclude_none=True) if body.recipe else default_recipe()
-    order = RunOrder(recipe=recipe_of(wanted), split_id=body.split_id, group_id=body.group_id)
+    order = RunOrder(
+        recipe=recipe_of(wanted), split_id=body.split_id, group_id=body.group_id, name=body.name, note=body.note
+    )
     return start_run(session, project.id, order)
 
 
@@ -115,6 +121,32 @@ def create_group(session: SessionOf, project: ProjectOf, body: RunGroupCreate) -
 def read_run(run: RunOf) -> RunValue:
     """One run."""
     return run
+
+
+@router.patch("/runs/{run_id}", response_model=RunRead)
+def describe_run(session: SessionOf, run: RunOf, body: RunUpdate) -> RunValue:
+    """Another name or note, whether it has ended or not."""
+    return runs.describe_run(session, run.id, name=body.name, note=body.note)
+
+
+@router.delete("/runs/{run_id}", status_code=http.HTTP_204_NO_CONTENT)
+def bin_run(session: SessionOf, run: RunOf) -> None:
+    """Into the bin, with its model and all that hangs on that."""
+    binned_runs.bin_run(session, run.id)
+
+
+@router.post("/runs/{run_id}/restore", response_model=RunRead)
+def restore_run(session: SessionOf, run_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> RunValue:
+    """Out of the bin, as it was."""
+    run = binned_runs.restore_run(session, run_id)
+    get_project(session, run.project_id)
+    return run
+
+
+@router.get("/runs/{run_id}/holdings", response_model=RunHoldingsRead)
+def holdings(session: SessionOf, run: RunOf, parts: PartsOf) -> dict[str, Any]:
+    """What hangs on a run: its files, packs, judgements and looks."""
+    return weighed_holdings(binned_runs.holdings_of(session, run.id), parts.store)
 
 
 @router.get("/runs/{run_id}/epochs", response_model=list[EpochRead])

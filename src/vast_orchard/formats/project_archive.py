@@ -58,9 +58,16 @@ class ArchiveWriter:
         """Write bytes under a name; they are packed already."""
         self._archive.writestr(zipfile.ZipInfo(name, _DATE), data)
 
-    def finish(self, name: str, program: str, counts: Mapping[str, int]) -> None:
+    def finish(self, name: str, description: str, program: str, counts: Mapping[str, int]) -> None:
         """Say what it is."""
-        facts = {"format": _FORMAT, "version": _VERSION, "program": program, "name": name, "counts": dict(counts)}
+        facts = {
+            "format": _FORMAT,
+            "version": _VERSION,
+            "program": program,
+            "name": name,
+            "description": description,
+            "counts": dict(counts),
+        }
         self.file("project.json", json.dumps(facts, indent=1, ensure_ascii=False).encode())
 
 
@@ -99,6 +106,7 @@ class ArchiveReader:
             self.version = int(self.facts["version"])
             known = self.facts["format"] == _FORMAT and self.version
             self.name = str(self.facts["name"])
+            self.description = str(self.facts.get("description", ""))[:5000]
         except (ValueError, KeyError, TypeError) as error:
             raise ArchiveError(f"The archive's project.json is damaged ({error}).", "Copy or make it again.") from error
         if not known or known > _VERSION:

@@ -16,6 +16,7 @@ QUEUES = {
     JobKind.IMPORT: "data",
     JobKind.TAKE_OUT: "data",
     JobKind.BRING_BACK: "data",
+    JobKind.DUPLICATE: "data",
     JobKind.EMPTY: "data",
     JobKind.COPIES: "data",
     JobKind.JUDGE: "data",

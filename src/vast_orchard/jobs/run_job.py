@@ -11,6 +11,7 @@ from vast_orchard.jobs.bringing_in.copies import find_copies
 from vast_orchard.jobs.bringing_in.importing import import_pictures, read_for_plan
 from vast_orchard.jobs.clearing_up.emptying import empty_bin
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.handing_over.duplicating import duplicate_project
 from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
 from vast_orchard.jobs.queue import enqueue
@@ -46,6 +47,8 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
     kind = JobKind(job.kind)
     if kind is JobKind.JUDGE:
         judge_model(context, job.subject_id, SetName(job.part), progress)
+    elif kind is JobKind.DUPLICATE and job.project_id is not None:
+        duplicate_project(context, job.subject_id, job.project_id, progress, with_runs=job.part == "runs")
     else:
         _WORK[kind](context, job.subject_id, progress)
 

@@ -19,8 +19,10 @@ __all__ = [
     "is_purged",
     "list_bin",
     "mark_purged",
+    "pack_files",
     "project_contents",
     "project_files",
+    "weight_files",
 ]
 
 
@@ -103,20 +105,31 @@ def project_contents(session: Session, project_id: int) -> list[str]:
     return sorted(pictures | set(session.scalars(runs.distinct())))
 
 
-def project_files(session: Session, project_id: int) -> ProjectFiles:
-    """What lies in files of its own for a project."""
+def weight_files(session: Session, project_id: int, run_id: int | None = None) -> list[str]:
+    """Where weights of models lie, and states to go on from; of one run only, if it is named."""
     states = select(Run.state_path).where(Run.project_id == project_id, Run.state_path.is_not(None))
     models = select(Model.path).where(Model.project_id == project_id)
+    if run_id is not None:
+        states, models = states.where(Run.id == run_id), models.where(Model.run_id == run_id)
+    return [path for path in (*session.scalars(models), *session.scalars(states)) if path]
+
+
+def pack_files(session: Session, project_id: int, run_id: int | None = None) -> list[str]:
+    """Where export packs lie; of one run only, if it is named."""
+    packs = select(Export.path).where(Export.project_id == project_id)
+    if run_id is not None:
+        packs = packs.join(Model, Model.id == Export.model_id).where(Model.run_id == run_id)
+    return [path for path in session.scalars(packs) if path is not None]
+
+
+def project_files(session: Session, project_id: int) -> ProjectFiles:
+    """What lies in files of its own for a project."""
     imports = session.execute(
         select(Import.id, Import.location, Import.source_kind).where(Import.project_id == project_id)
     ).all()
     return ProjectFiles(
-        weights=[path for path in (*session.scalars(states), *session.scalars(models)) if path],
-        exports=[
-            path
-            for path in session.scalars(select(Export.path).where(Export.project_id == project_id))
-            if path is not None
-        ],
+        weights=weight_files(session, project_id),
+        exports=pack_files(session, project_id),
         parcels=list(session.scalars(select(Parcel.id).where(Parcel.project_id == project_id))),
         uploads=[row.location for row in imports if row.source_kind == "upload" and row.location],
         imports=[row.id for row in imports],

@@ -47,7 +47,7 @@ def scope_of(
         .order_by(Class.place)
     )
     split = session.get(Split, split_id) if split_id else None
-    run = session.get(Run, run_id) if run_id else None
+    run = session.scalar(select(Run).where(Run.id == run_id, Run.deleted_at.is_(None))) if run_id else None
     model = session.scalar(select(Model).where(Model.run_id == run_id, Model.kind == ModelKind.RUN)) if run else None
     like = session.get(Picture, like_id) if like_id else None
     for what, asked, found in (("split", split_id, split), ("run", run_id, run), ("picture", like_id, like)):

@@ -47,7 +47,7 @@ def _recipe(run: Any) -> Any:
 
 
 def _query() -> Select[Any]:
-    """Runs with all that is said of them; the one before is beside."""
+    """Runs that are not in the bin, with all that is said of them; the one before is beside."""
     before = aliased(Run)
     return (
         select(
@@ -66,6 +66,7 @@ def _query() -> Select[Any]:
         .outerjoin(Model, and_(Model.run_id == Run.id, Model.kind == ModelKind.RUN))
         .outerjoin(Judgement, and_(Judgement.model_id == Model.id, Judgement.set_name == "validation"))
         .outerjoin(before, before.id == Run.previous_id)
+        .where(Run.deleted_at.is_(None))
         .options(defer(Run.recipe, raiseload=True))
     )
 
@@ -78,6 +79,8 @@ def _value(found: Row[Any], recipe: dict[str, Any] | None = None) -> RunValue:
         id=row.id,
         project_id=row.project_id,
         number=row.number,
+        name=row.name,
+        note=row.note,
         group_id=row.group_id,
         snapshot_id=row.snapshot_id,
         split_id=row.split_id,
@@ -111,7 +114,7 @@ def _changed(row: Run, found: Row[Any]) -> list[dict[str, Any]]:
 
 
 def one_run(session: Session, run_id: int) -> RunValue | None:
-    """A run by its id, its recipe whole."""
+    """A run by its id, its recipe whole; none that lies in the bin."""
     found = session.execute(_query().add_columns(Run.recipe.label("whole")).where(Run.id == run_id)).first()
     return _value(found, found.whole) if found else None
 
@@ -149,7 +152,7 @@ def list_runs(
     """
     if order != "number" and order not in FIGURES:
         raise InputError(f"Runs have no figure {order!r}.", f"Order by number, {', '.join(FIGURES)}.")
-    wanted = [Run.project_id == project_id]
+    wanted = [Run.project_id == project_id, Run.deleted_at.is_(None)]
     if number is not None:
         wanted.append(Run.number == number)
     else:

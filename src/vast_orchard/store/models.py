@@ -48,7 +48,12 @@ def model_value(row: Model, run_number: int | None, snapshot_id: int | None) -> 
 
 
 def _query() -> Select[Model, int | None, int | None]:
-    return select(Model, Run.number, Run.snapshot_id).outerjoin(Run, Run.id == Model.run_id)
+    # A run in the bin has its model with it.
+    return (
+        select(Model, Run.number, Run.snapshot_id)
+        .outerjoin(Run, Run.id == Model.run_id)
+        .where(Run.deleted_at.is_(None))
+    )
 
 
 def get_model(session: Session, model_id: int) -> ModelValue:

@@ -30,12 +30,12 @@ __all__ = [
     "count_project",
     "create_project",
     "delete_project",
+    "describe_project",
     "free_name",
     "get_project",
     "glimpse_of",
     "list_projects",
     "put_away",
-    "rename_project",
     "restore_project",
 ]
 
@@ -70,13 +70,12 @@ def list_projects(session: Session, *, deleted: bool = False) -> Sequence[Projec
 def _value(session: Session, row: Project) -> ProjectValue:
     def count(table: type[Picture] | type[Class] | type[Run]) -> int:
         query = select(func.count()).select_from(table).where(table.project_id == row.id)
-        if table is not Run:
-            query = query.where(text("deleted_at is null"))
-        return session.scalar(query) or 0
+        return session.scalar(query.where(text("deleted_at is null"))) or 0
 
     return ProjectValue(
         id=row.id,
         name=row.name,
+        description=row.description,
         created_at=row.created_at,
         deleted_at=row.deleted_at,
         archived_at=row.archived_at,
@@ -102,7 +101,11 @@ def glimpse_of(session: Session, project_id: int, pictures: int) -> ProjectGlimp
         select(Run.id, Run.number, Run.split_number, Judgement.scores)
         .join(Model, Model.run_id == Run.id)
         .join(Judgement, Judgement.model_id == Model.id)
-        .where(Run.project_id == project_id, Judgement.set_name == SetName.VALIDATION.value)
+        .where(
+            Run.project_id == project_id,
+            Run.deleted_at.is_(None),
+            Judgement.set_name == SetName.VALIDATION.value,
+        )
         .order_by(Run.number.desc())
         .limit(1)
     ).first()
@@ -152,7 +155,7 @@ def get_project(session: Session, project_id: int) -> ProjectName:
     MissingError
     """
     row = _row(session, project_id)
-    return ProjectName(id=row.id, name=row.name)
+    return ProjectName(id=row.id, name=row.name, description=row.description)
 
 
 def count_project(session: Session, project_id: int) -> ProjectValue:
@@ -179,7 +182,7 @@ def free_name(session: Session, name: str) -> str:
     return next(choice for choice in choices if choice.lower() not in taken)
 
 
-def create_project(session: Session, name: str) -> ProjectValue:
+def create_project(session: Session, name: str, description: str = "") -> ProjectValue:
     """A new, empty project.
 
     Raises
@@ -187,17 +190,25 @@ def create_project(session: Session, name: str) -> ProjectValue:
     ConflictError
         The name is taken.
     """
-    row = Project(name=checked_name(name, "project"))
+    row = Project(name=checked_name(name, "project"), description=description.strip())
     session.add(row)
     _flush_name(session, row.name)
     tell(session, "projects", row.id)
     return _value(session, row)
 
 
-def rename_project(session: Session, project_id: int, name: str) -> ProjectValue:
-    """Give a project another name."""
+def describe_project(
+    session: Session, project_id: int, *, name: str | None = None, description: str | None = None
+) -> ProjectValue:
+    """Give a project another name or description; what is None stays.
+
+    Raises
+    ------
+    MissingError, InputError, ConflictError
+    """
     row = _row(session, project_id)
-    row.name = checked_name(name, "project")
+    row.name = row.name if name is None else checked_name(name, "project")
+    row.description = row.description if description is None else description.strip()
     _flush_name(session, row.name)
     tell(session, "projects", row.id)
     return _value(session, row)

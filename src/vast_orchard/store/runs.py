@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.ledger import one_run
+from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Class, Epoch, Picture, Project, Run, RunGroup, Snapshot, SnapshotPicture, Split
 from vast_orchard.store.snapshots import take_snapshot
 from vast_orchard.store.values import EpochValue, Footing, RunValue
@@ -17,6 +18,7 @@ from vast_orchard.store.values import EpochValue, Footing, RunValue
 __all__ = [
     "add_epoch",
     "create_run",
+    "describe_run",
     "footing",
     "get_run",
     "link_runs",
@@ -36,6 +38,8 @@ def create_run(
     variation_id: int | None = None,
     preprocessing_id: int | None = None,
     group_id: int | None = None,
+    name: str = "",
+    note: str = "",
 ) -> RunValue:
     """A new run with a snapshot of its pictures and classes; `set_parameters` completes its recipe.
 
@@ -52,16 +56,21 @@ def create_run(
     group = session.get(RunGroup, group_id) if group_id else None
     if group_id and (group is None or group.project_id != project_id):
         raise MissingError(f"There is no group of runs {group_id} in this project.", "Make it first.")
-    session.execute(select(Project.id).where(Project.id == project_id).with_for_update())
-    last = session.scalar(select(func.max(Run.number)).where(Run.project_id == project_id)) or 0
+    project = session.get_one(Project, project_id, with_for_update=True)
+    project.last_run += 1
     fellows = Run.group_id == group_id if group_id else Run.group_id.is_(None)
     previous = session.scalar(
-        select(Run.id).where(Run.project_id == project_id, fellows).order_by(Run.number.desc()).limit(1)
+        select(Run.id)
+        .where(Run.project_id == project_id, Run.deleted_at.is_(None), fellows)
+        .order_by(Run.number.desc())
+        .limit(1)
     )
     snapshot = take_snapshot(session, project_id, split_id)
     row = Run(
         project_id=project_id,
-        number=last + 1,
+        number=project.last_run,
+        name=_run_name(name),
+        note=note.strip(),
         group_id=group_id,
         previous_id=previous,
         snapshot_id=snapshot.id,
@@ -80,11 +89,17 @@ def create_run(
 
 
 def link_runs(session: Session, project_id: int) -> None:
-    """Say which run was before which, for runs that came with an archive."""
+    """Say which run was before which, when runs came with an archive, went to the bin, or came back from it."""
     order = func.lag(Run.id).over(partition_by=Run.group_id, order_by=Run.number)
-    before = select(Run.id.label("own"), order.label("previous")).where(Run.project_id == project_id).subquery()
+    before = (
+        select(Run.id.label("own"), order.label("previous"))
+        .where(Run.project_id == project_id, Run.deleted_at.is_(None))
+        .subquery()
+    )
     session.execute(
-        update(Run).where(Run.id == before.c.own).values(previous_id=before.c.previous),
+        update(Run)
+        .where(Run.id == before.c.own, Run.previous_id.is_distinct_from(before.c.previous))
+        .values(previous_id=before.c.previous),
         execution_options={"synchronize_session": False},
     )
 
@@ -105,8 +120,27 @@ def get_run(session: Session, run_id: int) -> RunValue:
     """
     found = one_run(session, run_id)
     if found is None:
-        raise MissingError(f"There is no run {run_id}.", "Open the Ledger for those there are.")
+        raise MissingError(f"There is no run {run_id}.", "Open the Ledger for those there are; it may lie in the bin.")
     return found
+
+
+def describe_run(session: Session, run_id: int, *, name: str | None = None, note: str | None = None) -> RunValue:
+    """Give a run a name or a note; what is None stays, what is empty goes.
+
+    Raises
+    ------
+    MissingError, InputError
+    """
+    row = _row(session, run_id)
+    row.name = row.name if name is None else _run_name(name)
+    row.note = row.note if note is None else note.strip()
+    session.flush()
+    tell(session, "runs", row.project_id, run=run_id)
+    return get_run(session, run_id)
+
+
+def _run_name(text: str) -> str:
+    return checked_name(text, "run") if text.strip() else ""
 
 
 def list_epochs(session: Session, run_id: int) -> Sequence[EpochValue]:

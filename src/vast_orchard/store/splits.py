@@ -279,9 +279,10 @@ def left_out(session: Session, project_id: int, split_id: int | None) -> dict[st
 
 
 def looks_on(session: Session, split_id: int) -> int:
-    """How often the test set of a split was looked at, by whichever run."""
+    """How often the test set of a split was looked at, by whichever run, whether that is there still or not."""
     query = select(func.sum(Model.looks)).join(Run, Run.id == Model.run_id).where(Run.split_id == split_id)
-    return session.scalar(query) or 0
+    past = session.scalar(select(Split.past_looks).where(Split.id == split_id)) or 0
+    return (session.scalar(query) or 0) + past
 
 
 def _value(session: Session, row: Split) -> SplitValue:

@@ -151,6 +151,13 @@ RECORDS: Mapping[str, _Kind] = {
 }  # fmt: skip
 
 
+# Tables of runs and what hangs on them.
+_OF_RUNS = frozenset({
+    "run_group", "snapshot", "snapshot_picture", "run", "epoch", "model", "judgement", "prediction", "look", "export",
+    "job",
+})  # fmt: skip
+
+
 def has_work_under_way(session: Session, project_id: int) -> bool:
     """True while something of the project may change by itself."""
     kinds = [JobKind.TRAIN, JobKind.JUDGE, JobKind.EXPORT, JobKind.IMPORT, JobKind.EMPTY]
@@ -158,9 +165,11 @@ def has_work_under_way(session: Session, project_id: int) -> bool:
     return bool(session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)))
 
 
-def dump_records(session: Session, project_id: int) -> Iterator[tuple[str, Iterator[_Row]]]:
-    """Each table's name with its rows, as values that JSON has."""
+def dump_records(session: Session, project_id: int, *, with_runs: bool = True) -> Iterator[tuple[str, Iterator[_Row]]]:
+    """Each table's name with its rows, as values that JSON has; each is read to its end before the next."""
     for name, kind in RECORDS.items():
+        if name in _OF_RUNS and not with_runs:
+            continue
         columns = [column for column in kind.sql.columns if column.computed is None]
         # Actions name earlier ones, and whoever reads them back wants to have met those.
         query = kind.belongs(select(*columns), project_id).order_by(*kind.sql.primary_key.columns)
@@ -197,6 +206,20 @@ class Loader:
     def new_id(self, name: str, old: int) -> int:
         """The id that a record has here."""
         return self._ids[name][old]
+
+    def new_path(self, path: str) -> str:
+        """Where a file of weights or a pack belongs, by where it lay under the ids of before.
+
+        Raises
+        ------
+        KeyError, ValueError
+            Its record did not come along, or that is no such file.
+        """
+        kind, _, rest = path.partition("/")
+        if kind == "runs":
+            run, _, name = rest.partition("/")
+            return f"runs/{self.new_id('run', int(run))}/{name}"
+        return f"exports/{self.new_id('export', int(rest.removesuffix('.zip')))}.zip"
 
     def _load_some(self, name: str, kind: _Kind, batch: Sequence[_Row]) -> None:
         known = set(kind.sql.columns.keys())
@@ -317,16 +340,21 @@ class Loader:
                 place = f"runs/{new}/{rest[0]}"
                 self._session.execute(update(Run).where(Run.id == new).values(state_path=place, state_epoch=epoch))
 
-    def finish(self, name: str, import_id: int) -> None:
-        """Give the project its name, or the next free one, and forget the import that the archive came with."""
+    def forget_import(self, import_id: int) -> None:
+        """Remove the import that an archive came with."""
         self._session.execute(delete(Import).where(Import.id == import_id))
+
+    def finish(self, name: str, description: str) -> None:
+        """Give the project its name, or the next free one, and its description."""
         seal_snapshots(self._session, self._project)
         link_runs(self._session, self._project)
         row = self._session.get(Project, self._project)
         assert row is not None
+        row.last_run = self._session.scalar(select(func.max(Run.number)).where(Run.project_id == self._project)) or 0
         row.name = ""  # its own name does not stand in its way
         self._session.flush()
         row.name = free_name(self._session, checked_name(name, "project"))
+        row.description = description
         for topic in ("projects", "pictures", "classes", "runs", "splits"):
             tell(self._session, topic, self._project)
 

@@ -4,6 +4,7 @@ import datetime as dt
 from typing import Literal
 
 from vast_orchard.api.schemas.base import Read
+from vast_orchard.store.schema import JobKind
 
 __all__ = ["JobRead"]
 
@@ -14,7 +15,7 @@ class JobRead(Read):
     id: int
     project_id: int | None
     project_name: str
-    kind: Literal["read", "import", "take_out", "bring_back", "copies", "empty", "train", "judge", "export"]
+    kind: JobKind
     title: str
     subject_id: int
     state: Literal["waiting", "running", "done", "failed", "stopped"]

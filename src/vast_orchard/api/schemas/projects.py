@@ -2,27 +2,47 @@
 
 import datetime as dt
 
+from pydantic import Field
+
 from vast_orchard.api.schemas.base import Read, Write
 from vast_orchard.api.schemas.mending import Which
+from vast_orchard.api.schemas.runs import BinnedRunRead
 
 __all__ = [
     "BinMove",
     "BinRead",
     "BinnedRead",
     "DiskRead",
+    "ProjectCreate",
+    "ProjectDuplicate",
     "ProjectGlimpseRead",
     "ProjectRead",
-    "ProjectWrite",
+    "ProjectUpdate",
     "PutAway",
     "ResultRead",
     "SampleRead",
 ]
 
 
-class ProjectWrite(Write):
-    """A new name."""
+class ProjectCreate(Write):
+    """A new project."""
 
     name: str
+    description: str = Field("", max_length=5000)
+
+
+class ProjectDuplicate(Write):
+    """What the duplicate is called, and whether it has the runs too."""
+
+    name: str
+    with_runs: bool = True
+
+
+class ProjectUpdate(Write):
+    """Another name or description; what is left out stays."""
+
+    name: str | None = None
+    description: str | None = Field(None, max_length=5000)
 
 
 class ProjectRead(Read):
@@ -30,6 +50,7 @@ class ProjectRead(Read):
 
     id: int
     name: str
+    description: str
     created_at: dt.datetime
     deleted_at: dt.datetime | None
     archived_at: dt.datetime | None
@@ -86,10 +107,11 @@ class BinnedRead(Read):
 
 
 class BinRead(Read):
-    """What lies in the bin; the newest of it by name."""
+    """What lies in the bin; of its pictures, the newest by name."""
 
-    count: int
+    count: int = Field(description="Pictures.")
     pictures: list[BinnedRead]
+    runs: list[BinnedRunRead]
 
 
 class DiskRead(Read):

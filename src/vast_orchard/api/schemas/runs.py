@@ -10,6 +10,7 @@ from vast_orchard.api.schemas.models import ModelClassRead, ModelRead, ScoresRea
 from vast_orchard.api.schemas.recipes import RecipeCreate, RecipeRead
 
 __all__ = [
+    "BinnedRunRead",
     "ChangeRead",
     "EndingRead",
     "EpochRead",
@@ -20,9 +21,15 @@ __all__ = [
     "RunCreate",
     "RunGroupCreate",
     "RunGroupRead",
+    "RunHoldingsRead",
     "RunNetworkRead",
     "RunRead",
+    "RunUpdate",
 ]
+
+
+_Name = Field("", max_length=80, description="What it is called besides its number.")
+_Note = Field("", max_length=5000)
 
 
 class RunCreate(Write):
@@ -30,7 +37,16 @@ class RunCreate(Write):
 
     split_id: RecordId | None = None
     group_id: RecordId | None = None
+    name: str = _Name
+    note: str = _Note
     recipe: RecipeCreate | None = None
+
+
+class RunUpdate(Write):
+    """Another name or note; what is left out stays."""
+
+    name: str | None = Field(None, max_length=80)
+    note: str | None = Field(None, max_length=5000)
 
 
 class EpochRead(Read):
@@ -63,6 +79,8 @@ class RunRead(Read):
     id: int
     project_id: int
     number: int
+    name: str
+    note: str
     group_id: int | None
     snapshot_id: int
     split_id: int | None
@@ -83,6 +101,27 @@ class RunRead(Read):
     model: ModelRead | None
     validation: ScoresRead | None = Field(description="On its validation set, once it is judged.")
     changed: list[ChangeRead]
+
+
+class RunHoldingsRead(BaseModel):
+    """What hangs on a run and goes to the bin with it."""
+
+    weights_bytes: int = Field(description="Of its model's weights and of the state to go on from.")
+    packs: int
+    packs_bytes: int
+    judged: list[str] = Field(description="Sets that its model was judged on.")
+    looks: int = Field(description="At the test set; they stay counted.")
+
+
+class BinnedRunRead(BaseModel):
+    """A run in the bin."""
+
+    id: int
+    number: int
+    name: str
+    accuracy: float | None = Field(description="On its validation set.")
+    deleted_at: dt.datetime
+    holdings: RunHoldingsRead
 
 
 class LedgerRead(Read):

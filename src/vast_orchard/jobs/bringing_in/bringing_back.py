@@ -91,7 +91,8 @@ class _Return:
                     f"The archive's records do not hold together ({str(error)[:200]}).", "Make it again."
                 ) from error
             self._context.store.settle()
-            loader.finish(self._reader.name, self._import_id)
+            loader.forget_import(self._import_id)
+            loader.finish(self._reader.name, self._reader.description)
         fill_digests(self._context, self._project_id)
         progress.advance(len(files) + len(RECORDS))
 
@@ -110,10 +111,4 @@ class _Return:
 
     def _files(self, loader: Loader, files: list[str]) -> None:
         for path in files:
-            kind, _, rest = path.partition("/")
-            if kind == "runs":
-                run, _, name = rest.partition("/")
-                target = f"runs/{loader.new_id('run', int(run))}/{name}"
-            else:
-                target = f"exports/{loader.new_id('export', int(rest.removesuffix('.zip')))}.zip"
-            self._context.store.write(target, self._reader.file(path))
+            self._context.store.write(loader.new_path(path), self._reader.file(path))

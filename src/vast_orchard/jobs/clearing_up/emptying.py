@@ -12,6 +12,7 @@ from vast_orchard.store.bin import (
     project_contents,
     project_files,
 )
+from vast_orchard.store.binned_runs import delete_binned_runs
 from vast_orchard.store.locks import alone_with_bytes
 
 __all__ = ["empty_bin"]
@@ -20,7 +21,7 @@ _BATCH = 500
 
 
 def empty_bin(context: WorkContext, project_id: int, progress: Progress) -> None:
-    """Remove a project's binned pictures, or all of a project that was taken out of the bin for good.
+    """Remove a project's binned runs and pictures, or all of a project that was taken out of the bin for good.
 
     Stopped or killed in between, it has removed some, and goes on from there when it is repeated.
     """
@@ -36,7 +37,12 @@ def empty_bin(context: WorkContext, project_id: int, progress: Progress) -> None
 
 def _remove_binned(context: WorkContext, project_id: int, progress: Progress) -> None:
     with context.database.session() as session:
+        files, remembered = delete_binned_runs(session, project_id)
         progress_total = count_bin(session, project_id)
+    for path in files:
+        context.store.remove(path)
+    for start in range(0, len(remembered), _BATCH):
+        _reclaim(context, remembered[start : start + _BATCH])
     progress.stage("Emptying the bin", progress_total)
     while True:
         with context.database.session() as session:

@@ -68,7 +68,8 @@ def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progres
     progress.stage("Packing pictures", len(pictures))
     facts = DatasetFacts(
         name=project.name,
-        description=f"{len(pictures)} pictures in {len(classes)} classes, taken out of the project {project.name}.",
+        description=project.description
+        or f"{len(pictures)} pictures in {len(classes)} classes, taken out of the project {project.name}.",
         published=f"{dt.datetime.now(dt.UTC):%Y-%m-%d}",
         version="1.0.0",
         classes=classes,
@@ -135,7 +136,7 @@ def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: 
 
     def write(archive: ArchiveWriter) -> None:
         with context.database.session() as session:
-            name = get_project(session, project_id).name
+            project = get_project(session, project_id)
             counts = {table: archive.records(table, rows) for table, rows in dump_records(session, project_id)}
         progress.advance()
         for sha256 in contents:
@@ -146,7 +147,7 @@ def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: 
         for path in copied:
             archive.file(f"files/{path}", store.read(path))
             progress.advance()
-        archive.finish(name, PROGRAM, counts)
+        archive.finish(project.name, project.description, PROGRAM, counts)
 
     write_project_archive(target, write)
     return len(contents)

@@ -27,6 +27,8 @@ class RunOrder:
     recipe: Recipe  # its network may be open
     split_id: int | None = None  # None: the newest, or one by the defaults
     group_id: int | None = None  # of which plan it is part
+    name: str = ""
+    note: str = ""
 
 
 def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
@@ -63,6 +65,8 @@ def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
         variation_id=named[IngredientKind.VARIATION],
         preprocessing_id=named[IngredientKind.PREPROCESSING],
         group_id=order.group_id,
+        name=order.name,
+        note=order.note,
     )
     # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
     recipe = resolved_recipe(order.recipe, len(run.classes))

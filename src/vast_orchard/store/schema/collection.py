@@ -45,6 +45,8 @@ class Project(Base):
     __tablename__ = "project"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
+    description: Mapped[str] = mapped_column(server_default="")
+    last_run: Mapped[int] = mapped_column(server_default="0")  # the highest number given, which none gets again
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     deleted_at: Mapped[dt.datetime | None]  # lies in the bin since
     archived_at: Mapped[dt.datetime | None]  # stands apart in the list since

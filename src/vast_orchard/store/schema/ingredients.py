@@ -56,6 +56,7 @@ class Split(Base):
     )  # what else it was made by, as `at_once.dividing` says
     fit: Mapped[list[Any]] = mapped_column(server_default="[]")  # what was wanted and met for each class and set
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    past_looks: Mapped[int] = mapped_column(server_default="0")  # at the test set, by runs that were removed for good
     __table_args__ = (UniqueConstraint("project_id", "number"),)
 
 

@@ -86,6 +86,9 @@ class Run(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = project_key()
     number: Mapped[int]  # within the project, from 1
+    name: Mapped[str] = mapped_column(String(80), server_default="")
+    note: Mapped[str] = mapped_column(server_default="")
+    deleted_at: Mapped[dt.datetime | None]  # lies in the bin since, with its model
     group_id: Mapped[int | None] = mapped_column(ForeignKey("run_group.id", ondelete="SET NULL"), index=True)
     # The one started before it, of the same group or as plain: what it says that it changed is held against that.
     previous_id: Mapped[int | None] = mapped_column(ForeignKey("run.id", ondelete="SET NULL"), index=True)

@@ -32,6 +32,7 @@ class JobKind(StrEnum):
     IMPORT = "import"
     TAKE_OUT = "take_out"
     BRING_BACK = "bring_back"
+    DUPLICATE = "duplicate"
     EMPTY = "empty"
     COPIES = "copies"
     TRAIN = "train"

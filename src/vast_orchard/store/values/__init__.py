@@ -24,10 +24,12 @@ from vast_orchard.store.values.projects import (
     SampleValue,
 )
 from vast_orchard.store.values.runs import (
+    BinnedRun,
     EpochValue,
     Footing,
     LedgerPage,
     RunGroupValue,
+    RunHoldings,
     RunValue,
     SnapshotPictureValue,
 )
@@ -38,6 +40,7 @@ __all__ = [
     "AppearanceValue",
     "ArrivedPicture",
     "BinnedPicture",
+    "BinnedRun",
     "ClassValue",
     "CopiesValue",
     "DiskUse",
@@ -61,6 +64,7 @@ __all__ = [
     "ProjectValue",
     "ResultValue",
     "RunGroupValue",
+    "RunHoldings",
     "RunValue",
     "SaidValue",
     "SampleValue",

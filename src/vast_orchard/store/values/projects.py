@@ -13,6 +13,7 @@ class ProjectName:
 
     id: int
     name: str
+    description: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -21,6 +22,7 @@ class ProjectValue:
 
     id: int
     name: str
+    description: str
     created_at: dt.datetime
     deleted_at: dt.datetime | None
     archived_at: dt.datetime | None

@@ -6,7 +6,16 @@ from typing import Any
 
 from vast_orchard.store.values.models import ModelValue
 
-__all__ = ["EpochValue", "Footing", "LedgerPage", "RunGroupValue", "RunValue", "SnapshotPictureValue"]
+__all__ = [
+    "BinnedRun",
+    "EpochValue",
+    "Footing",
+    "LedgerPage",
+    "RunGroupValue",
+    "RunHoldings",
+    "RunValue",
+    "SnapshotPictureValue",
+]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,6 +33,8 @@ class RunValue:
     id: int
     project_id: int
     number: int
+    name: str
+    note: str
     group_id: int | None
     snapshot_id: int
     split_id: int | None
@@ -45,6 +56,28 @@ class RunValue:
     model: ModelValue | None  # what it has kept
     validation: dict[str, Any] | None  # scores of its model, without those of each class
     changed: list[dict[str, Any]]  # from the run before it
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunHoldings:
+    """What hangs on a run, and goes with it."""
+
+    weights: list[str]  # files of its model, and its state to go on from
+    exports: list[str]  # files of packs
+    judged: list[str]  # sets that its model was judged on
+    looks: int  # at the test set
+
+
+@dataclass(frozen=True, kw_only=True)
+class BinnedRun:
+    """A run in the bin."""
+
+    id: int
+    number: int
+    name: str
+    accuracy: float | None  # on its validation set
+    deleted_at: dt.datetime
+    holdings: RunHoldings
 
 
 @dataclass(frozen=True, kw_only=True)
