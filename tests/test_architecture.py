@@ -23,7 +23,7 @@ _MAY_IMPORT = {
     "formats": {"formats", "core"},
     "demo": {"demo", "core"},
     "at_once": {"at_once", "store", "formats", "core"},
-    "jobs": {"jobs", "at_once", "store", "formats", "core"},
+    "jobs": {"jobs", "at_once", "store", "formats", "core", "demo"},
     "api": {"api", "at_once", "jobs", "store"},
     "supervision": {"supervision", "at_once", "jobs", "store", "demo"},
     "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "supervision"},

@@ -47,3 +47,34 @@ def test_projects_are_sought_put_in_order_and_put_away(screen: Screen, running: 
     screen.until("it is among the others", lambda: "Glacier 2" in names("Projects"))
     screen.type("input[type=search]", "no such thing")
     screen.says("No project’s name holds “no such thing”.")
+
+
+def test_a_project_is_described_duplicated_and_begun_with_made_up_pictures(screen: Screen, running: Running) -> None:
+    running.bring_in("Valley", zipped({"plate/1.png": png(1), "rime/2.png": png(2), "rime/3.png": png(3)}))
+    screen.open("/")
+    screen.one("[aria-label='More for Valley']").click()
+    screen.press("Name and description")
+    screen.type("[role=dialog] textarea", "From below the ridge")
+    screen.press("Keep")
+    screen.says("From below the ridge")
+    screen.one("[aria-label='More for Valley']").click()
+    screen.press("Duplicate")
+    screen.type("[role=dialog] input", "Valley, cleaned")
+    screen.one("[role=dialog] button[type=submit]").click()
+
+    def line(name: str) -> str:
+        found = [entry.text for entry in screen.all("ul[aria-label=Projects] li")]
+        return next((text for text in found if text.startswith(f"{name}\n")), "")
+
+    screen.until("its pictures", lambda: "3 pictures, 2 classes" in line("Valley, cleaned"))
+    assert "From below the ridge" in line("Valley, cleaned")
+
+    screen.press("New project")
+    screen.type("[role=dialog] input", "Trial")
+    screen.press("with made-up snow crystals")
+    screen.press("350")
+    screen.one("[role=dialog] input[type=checkbox]").click()
+    screen.press("Make project")
+    screen.says("Draw made-up snow crystals")
+    screen.until("they are there", lambda: screen.all("[data-testid=chosen]"))
+    screen.until("all classes", lambda: all(name in screen.text() for name in ("needle", "graupel", "unlabelled")))

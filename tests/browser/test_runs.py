@@ -13,7 +13,9 @@ from tests.world import small_recipe
 
 pytestmark = pytest.mark.browser
 
-_FIELDS = "[data-testid=run-sheet] input[inputmode=decimal]"
+_SHEET = "[data-testid=run-sheet]"
+_STOOD = "[data-testid=stood-on]"
+_FIELDS = f"{_SHEET} input[inputmode=decimal]"
 _ROWS = "table[aria-label=Ledger] tbody tr"
 
 
@@ -39,6 +41,11 @@ def _numbers(screen: Screen) -> list[int]:
     return [int(row.text.split()[0]) for row in screen.all(_ROWS)]
 
 
+def _show(screen: Screen, row: int) -> None:
+    # Its number, at the left end: a notice may lie over the middle for a while.
+    screen.all(f"{_ROWS} button")[row].click()
+
+
 def _accuracies(screen: Screen) -> list[float]:
     return [float(row.find_elements("css selector", "td")[2].text.split()[0]) for row in screen.all(_ROWS)]
 
@@ -54,30 +61,91 @@ def test_keys_that_are_held_down_start_one_run(screen: Screen) -> None:
     assert _numbers(screen) == [2, 1]
 
 
+def _rate(screen: Screen, typed: str | None = None) -> str:
+    """What the Run sheet has as its rate, after something was typed there; closed again."""
+    screen.press("Schedule")
+    field = screen.until("the fields", lambda: screen.all(_FIELDS))[2]
+    if typed is not None:
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(typed)
+    value = str(field.get_attribute("value"))
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(_FIELDS))
+    return value
+
+
+def _rule(screen: Screen, name: str) -> None:
+    screen.press("Learning")
+    screen.press(name)
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(f"{_SHEET} [role=radio]"))
+
+
 def test_an_odd_rate_is_questioned_and_the_rate_follows_the_optimizer(screen: Screen) -> None:
-    for part in ("Schedule", "Learning"):
-        screen.press(part)
-    rate = screen.until("the fields", lambda: screen.all(_FIELDS))[2]
     # The run before set a rate of its own, which stays; the one that is offered follows.
-    screen.press("SGD")
-    assert rate.get_attribute("value") == "0.01"
-    rate.send_keys(Keys.CONTROL, "a")
-    rate.send_keys("0.03")
-    screen.press("Adam")
-    screen.until("it follows", lambda: rate.get_attribute("value") == "0.003")
-    screen.press("SGD")
-    screen.until("and back", lambda: rate.get_attribute("value") == "0.03")
-    rate.send_keys(Keys.CONTROL, "a")
-    rate.send_keys("3")
+    _rule(screen, "SGD")
+    assert _rate(screen) == "0.01"
+    _rate(screen, "0.03")
+    _rule(screen, "Adam")
+    assert _rate(screen) == "0.003"
+    _rule(screen, "SGD")
+    assert _rate(screen) == "0.03"
+    _rate(screen, "3")
     screen.press("Train")
     screen.reads("[data-testid=doubts]", "A learning rate of 3 is 100 times more than the usual 0.03.")
     assert _numbers(screen) == [1]
     screen.press("Use 0.03")
-    screen.until("taken over", lambda: rate.get_attribute("value") == "0.03")
+    screen.reads(_SHEET, "rate 0.03")
     screen.press("Train")
     screen.reads("[data-testid=run-words]", "All 1 epoch done.")
     screen.reads(f"{_ROWS}:first-child", "optimizer adam → sgd")
     screen.until("two runs", lambda: _numbers(screen) == [2, 1])
+
+
+def test_a_run_is_named_held_against_the_run_sheet_thrown_away_and_put_back(screen: Screen) -> None:
+    screen.press("Schedule")
+    screen.until("the fields", lambda: screen.all(_FIELDS))
+    screen.type(_FIELDS, "2")
+    screen.press("name it")
+    screen.type(f"{_SHEET} input[maxlength='80']", "longer")
+    screen.type(f"{_SHEET} textarea", "Does a second epoch help?")
+    screen.keys(Keys.ESCAPE)
+    screen.press("Train")
+    screen.until("its name", lambda: screen.one("h2").text == "Run 2, longer")
+    screen.reads("[data-testid=run-note]", "Does a second epoch help?")
+    screen.reads("[data-testid=run-words]", "All 2 epochs done.")
+    screen.reads(f"{_ROWS}:first-child", "longer")
+    screen.press("name it")  # the next one has none
+    screen.keys(Keys.ESCAPE)
+
+    _show(screen, 1)
+    screen.until("the first", lambda: screen.one("h2").text == "Run 1")
+    screen.reads(_STOOD, "1 epoch of batches of 16")
+    screen.reads(_STOOD, "now: epochs 1 → 2")
+    screen.press("Take over to the Run sheet")
+    screen.reads(_SHEET, "1 epoch of batches of 16")
+    screen.until("nothing differs", lambda: "now:" not in screen.one(_STOOD).text)
+    screen.press("Back to what was there")
+    screen.reads(_STOOD, "now: epochs 1 → 2")
+
+    screen.press("More")
+    screen.press("Name and note")
+    screen.type("[role=dialog] input", "the short one")
+    screen.press("Keep")
+    screen.until("another name", lambda: screen.one("h2").text == "Run 1, the short one")
+    screen.press("More")
+    screen.press("Into the bin")
+    screen.reads("[role=dialog]", "what it said of the validation pictures")
+    screen.one("[role=dialog] button[type=submit]").click()
+    screen.until("it is gone", lambda: _numbers(screen) == [2])
+    screen.reads(f"{_ROWS}:first-child", "the first")
+    project = screen.browser.current_url.partition("/p/")[2].partition("/")[0]
+    screen.open(f"/p/{project}/rows/bin")
+    screen.reads("[aria-label='Runs in the bin']", "Run 1, the short one")
+    screen.press("Put back")
+    screen.says("The bin is empty")
+    screen.press("Runs")
+    screen.until("it is there again", lambda: _numbers(screen) == [2, 1])
 
 
 def test_the_ledger_is_put_in_order_and_what_was_said_stays_readable(screen: Screen) -> None:
@@ -94,7 +162,7 @@ def test_the_ledger_is_put_in_order_and_what_was_said_stays_readable(screen: Scr
     screen.press("run")
     screen.until("by number again", lambda: _numbers(screen) == [2, 1])
     # The run that the address names is on show, whichever page of the Ledger it is on.
-    screen.all(_ROWS)[1].click()
+    _show(screen, 1)
     screen.until("the first", lambda: screen.one("h2").text == "Run 1")
     screen.browser.refresh()
     screen.until("the first again", lambda: screen.one("h2").text == "Run 1")

@@ -199,9 +199,9 @@ def _divide_and_vary(screen: Screen) -> None:
 
 
 def _train(screen: Screen) -> None:
-    for part in ("Network", "Schedule"):
-        screen.press(part)
+    screen.press("Network")
     screen.one("[data-testid=run-sheet] label input[type=radio]").click()
+    screen.press("Schedule")
     fields = screen.until(
         "the schedule's fields", lambda: screen.all("[data-testid=run-sheet] input[inputmode=decimal]")
     )

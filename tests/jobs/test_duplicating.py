@@ -21,9 +21,7 @@ def _duplicate(client: TestClient, world: World, project: int, **body: Any) -> i
     assert answer.status_code == 202, answer.text
     world.run_waiting()
     made = int(answer.json()["id"])
-    assert world.job(world.job_of(JobKind.DUPLICATE, project, "runs" if body.get("with_runs", True) else "")).state == (
-        "done"
-    )
+    assert world.job(world.job_of(JobKind.DUPLICATE, project)).state == "done"
     return made
 
 
@@ -86,7 +84,7 @@ def test_delivered_a_second_time_it_adds_nothing(client: TestClient, world: Worl
     world.bring_in(project, {"plate/1.png": png(1), "rime/2.png": png(2)})
     made = _duplicate(client, world, project)
     with world.context.database.session() as session:
-        again = start_job(session, made, JobKind.DUPLICATE, "Duplicate", project, "runs")
+        again = start_job(session, made, JobKind.DUPLICATE, "Duplicate", project, options={"with_runs": True})
     assert world.run(again).state == "done"
     assert client.get(f"/api/projects/{made}").json()["pictures"] == 2
 

@@ -5,6 +5,7 @@ import { listed } from "../src/domain/projectOrder";
 const project = (id: number, name: string, worked_at: string): Project => ({
   id,
   name,
+  description: "",
   worked_at,
   created_at: "2026-01-01T00:00:00Z",
   deleted_at: null,

@@ -14,6 +14,7 @@ function run(facts: Partial<Run>, model = true): Run {
     figures: { validation_loss: 0.25, validation_accuracy: 0.9, validation_macro_f1: 0.875 },
     recipe: { settings: { epochs: 25, keep: "lowest-validation-loss" } },
     model: model ? { epoch: 7 } : null,
+    previous: 1,
     changed: [],
     ...facts,
   } as unknown as Run;
@@ -76,7 +77,7 @@ describe("the Ledger", () => {
       "learning rate 0.003 → 0.01, nesterov off → on, mirror left out, turn added, brightness otherwise, network small → medium, pictures or labels",
     );
     expect(changeWords(run({}))).toBe("nothing");
-    expect(changeWords(run({ number: 1 }))).toBe("the first");
+    expect(changeWords(run({ previous: null }))).toBe("the first");
   });
 
   it("shows the newest that was judged", () => {

@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
-from vast_orchard.api.dependencies import LARGEST_ID, ProjectOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, SessionOf
 from vast_orchard.api.schemas.classes import ClassRead
 from vast_orchard.api.schemas.projects import (
     ProjectCreate,
@@ -19,6 +19,7 @@ from vast_orchard.api.schemas.projects import (
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import classes, projects
+from vast_orchard.store.imports import create_import
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.transfer import has_work_under_way
 from vast_orchard.store.values import ClassValue, ProjectGlimpse, ProjectValue
@@ -35,9 +36,15 @@ def list_all(session: SessionOf, deleted: bool = False) -> Sequence[ProjectValue
 
 
 @router.post("", response_model=ProjectRead, status_code=http.HTTP_201_CREATED)
-def create(session: SessionOf, body: ProjectCreate) -> ProjectValue:
-    """A new, empty project."""
-    return projects.create_project(session, body.name, body.description)
+def create(session: SessionOf, parts: PartsOf, body: ProjectCreate) -> ProjectValue:
+    """A new project: empty, or with a made-up collection that a job draws and brings in."""
+    made = projects.create_project(session, body.name, body.description)
+    if body.sample:
+        name = "made-up snow crystals"
+        entry = create_import(session, made.id, name, parts.folder.new_upload())
+        options = body.sample.model_dump()
+        start_job(session, made.id, JobKind.SAMPLE, f"Draw {name}", entry.id, options=options)
+    return made
 
 
 @router.get("/{project_id}", response_model=ProjectRead)
@@ -70,8 +77,8 @@ def duplicate(session: SessionOf, project: ProjectOf, body: ProjectDuplicate) ->
     if has_work_under_way(session, project.id):
         raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
     made = projects.create_project(session, body.name)
-    part = "runs" if body.with_runs else ""
-    start_job(session, made.id, JobKind.DUPLICATE, f"Duplicate {project.name}", project.id, part)
+    options = {"with_runs": body.with_runs}
+    start_job(session, made.id, JobKind.DUPLICATE, f"Duplicate {project.name}", project.id, options=options)
     return made
 
 

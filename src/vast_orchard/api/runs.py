@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path, Query
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, RunOf, SessionOf
-from vast_orchard.api.schemas.recipes import RecipeRead, SettingRead
+from vast_orchard.api.schemas.recipes import RateLineCreate, RecipeRead, SettingRead
 from vast_orchard.api.schemas.runs import (
     EpochRead,
     FootingRead,
@@ -24,6 +24,7 @@ from vast_orchard.api.schemas.runs import (
 from vast_orchard.at_once.catalogue import (
     default_recipe,
     networks,
+    rate_line,
     recipe_of,
     resolved_network,
     training_settings,
@@ -63,6 +64,12 @@ def list_networks(
 def list_settings() -> list[dict[str, Any]]:
     """Every setting of training, with its range, default and meaning."""
     return training_settings()
+
+
+@router.post("/rate-line", response_model=list[float])
+def read_rate_line(body: RateLineCreate) -> list[float]:
+    """The learning rate over a training with these settings, first step to last."""
+    return rate_line(body.model_dump(exclude_none=True)["settings"], body.steps)
 
 
 @router.get("/recipe", response_model=RecipeRead)

@@ -13,6 +13,7 @@ from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, pr
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import check_colour, variation_from_json
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
+from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.settings import SETTINGS, chosen_settings
 from vast_orchard.errors import SettingError
 
@@ -25,6 +26,7 @@ __all__ = [
     "input_size",
     "networks",
     "operations",
+    "rate_line",
     "recipe_of",
     "resolved_network",
     "training_settings",
@@ -117,6 +119,19 @@ def operations() -> list[dict[str, Any]]:
 def input_size(shorter_sides: Sequence[int]) -> dict[str, Any]:
     """An input size for pictures with these shorter sides, and why."""
     return asdict(proposed_size(shorter_sides))
+
+
+def rate_line(settings: Mapping[str, Any], steps: int, points: int = 60) -> list[float]:
+    """The learning rate at evenly spaced steps of a training, its first and its last among them.
+
+    Raises
+    ------
+    SettingError
+        A setting is out of its range.
+    """
+    chosen = chosen_settings(settings)
+    places = [round(place * (steps - 1) / max(1, points - 1)) for place in range(points)]
+    return [learning_rate(step, steps, chosen) for step in places]
 
 
 def recipe_of(data: Mapping[str, Any]) -> Recipe:

@@ -84,10 +84,14 @@ def write_collection(
     chunks = [planned[start : start + _CHUNK] for start in range(0, len(planned), _CHUNK)]
     done = 0
     with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
-        for written in pool.map(_write_chunk, [folder] * len(chunks), chunks, [seed] * len(chunks)):
-            done += written
-            if progress:
-                progress(done, len(planned))
+        try:
+            for written in pool.map(_write_chunk, [folder] * len(chunks), chunks, [seed] * len(chunks)):
+                done += written
+                if progress:
+                    progress(done, len(planned))
+        except BaseException:
+            pool.shutdown(wait=True, cancel_futures=True)  # what stops it does not wait for all that was planned
+            raise
     root = folder / PICTURES_FOLDER
     (root / "station notes.txt").write_text("Ridge Station. Plates cleaned at noon. Wind from the west.\n")
     broken = [f"{PICTURES_FOLDER}/stellar/ridge-broken-1.jpg", f"{PICTURES_FOLDER}/column/ridge-broken-2.png"]

@@ -1,5 +1,8 @@
 """Puts work into the queue, in the transaction of its records; knows names only, so that the API stays small."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from procrastinate import App, SyncPsycopgConnector
 from sqlalchemy import text
 from sqlalchemy.orm import Session
@@ -17,6 +20,7 @@ QUEUES = {
     JobKind.TAKE_OUT: "data",
     JobKind.BRING_BACK: "data",
     JobKind.DUPLICATE: "data",
+    JobKind.SAMPLE: "data",
     JobKind.EMPTY: "data",
     JobKind.COPIES: "data",
     JobKind.JUDGE: "data",
@@ -36,7 +40,13 @@ def enqueue(session: Session, kind: JobKind, job_id: int, *, in_s: int = 0) -> N
 
 
 def start_job(
-    session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int, part: str = ""
+    session: Session,
+    project_id: int | None,
+    kind: JobKind,
+    title: str,
+    subject_id: int,
+    part: str = "",
+    options: Mapping[str, Any] | None = None,
 ) -> int:
     """Record new work and hand it to the workers.
 
@@ -45,7 +55,7 @@ def start_job(
     ConflictError
         The same work waits or runs already.
     """
-    job_id = create_job(session, project_id, kind, title, subject_id, part)
+    job_id = create_job(session, project_id, kind, title, subject_id, part, options)
     enqueue(session, kind, job_id)
     return job_id
 

@@ -9,6 +9,7 @@ from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError
 from vast_orchard.jobs.bringing_in.bringing_back import bring_back
 from vast_orchard.jobs.bringing_in.copies import find_copies
 from vast_orchard.jobs.bringing_in.importing import import_pictures, read_for_plan
+from vast_orchard.jobs.bringing_in.sampling import bring_sample
 from vast_orchard.jobs.clearing_up.emptying import empty_bin
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.handing_over.duplicating import duplicate_project
@@ -48,7 +49,9 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
     if kind is JobKind.JUDGE:
         judge_model(context, job.subject_id, SetName(job.part), progress)
     elif kind is JobKind.DUPLICATE and job.project_id is not None:
-        duplicate_project(context, job.subject_id, job.project_id, progress, with_runs=job.part == "runs")
+        duplicate_project(context, job.subject_id, job.project_id, progress, **job.options)
+    elif kind is JobKind.SAMPLE:
+        bring_sample(context, job.subject_id, progress, **job.options)
     else:
         _WORK[kind](context, job.subject_id, progress)
 

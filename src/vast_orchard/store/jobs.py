@@ -1,7 +1,8 @@
 """The state machine of long work; every change is a WHERE on the state it leaves."""
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlalchemy import ColumnElement, Row, func, select, true, update
 from sqlalchemy.exc import IntegrityError
@@ -41,6 +42,7 @@ def _value(row: Job, project_name: str) -> JobValue:
         title=row.title,
         subject_id=row.subject_id,
         part=row.part,
+        options=row.options,
         state=row.state,
         stage=row.stage,
         done=row.done,
@@ -59,7 +61,13 @@ def _tell(session: Session, job_id: int, project_id: int | None) -> None:
 
 
 def create_job(
-    session: Session, project_id: int | None, kind: JobKind, title: str, subject_id: int, part: str = ""
+    session: Session,
+    project_id: int | None,
+    kind: JobKind,
+    title: str,
+    subject_id: int,
+    part: str = "",
+    options: Mapping[str, Any] | None = None,
 ) -> int:
     """New work, waiting.
 
@@ -68,7 +76,14 @@ def create_job(
     ConflictError
         The same work waits or runs already.
     """
-    row = Job(project_id=project_id, kind=kind.value, title=title, subject_id=subject_id, part=part)
+    row = Job(
+        project_id=project_id,
+        kind=kind.value,
+        title=title,
+        subject_id=subject_id,
+        part=part,
+        options=dict(options or {}),
+    )
     try:
         with session.begin_nested():
             session.add(row)

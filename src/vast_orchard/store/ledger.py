@@ -59,6 +59,7 @@ def _query() -> Select[Any]:
             Judgement.scores.op("-")("classes").op("-")("confusion").label("scores"),
             _recipe(before).label("recipe_before"),
             _other_layers(before, Run).label("other_layers"),
+            before.number.label("number_before"),
             before.split_number.label("split_before"),
             before.snapshot_id.label("snapshot_before"),
         )
@@ -101,6 +102,7 @@ def _value(found: Row[Any], recipe: dict[str, Any] | None = None) -> RunValue:
         state_path=row.state_path,
         model=model_value(model, row.number, row.snapshot_id) if model else None,
         validation=found.scores,
+        previous=found.number_before,
         changed=_changed(row, found),
     )
 

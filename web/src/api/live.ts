@@ -17,8 +17,20 @@ const REFRESHED: Record<string, readonly string[]> = {
   parcels: ["parcels", "disk"],
   splits: ["splits", "pictures"],
   ingredients: ["ingredients"],
-  runs: ["runs", "run", "epochs", "pictures", "footing", "judgement", "projects", "splits", "ingredients"],
-  exports: ["exports"],
+  runs: [
+    "runs",
+    "run",
+    "epochs",
+    "pictures",
+    "footing",
+    "judgement",
+    "projects",
+    "splits",
+    "ingredients",
+    "bin",
+    "holdings",
+  ],
+  exports: ["exports", "holdings"],
   jobs: ["jobs", "exports", "parcels"],
 };
 

@@ -6,7 +6,15 @@ import {
   useInfiniteQuery,
   useQuery,
 } from "@tanstack/react-query";
-import { client, type LedgerOrder, type LedgerPage, need, type Run, type SetName } from "./client";
+import {
+  client,
+  type LedgerOrder,
+  type LedgerPage,
+  need,
+  type Run,
+  type SetName,
+  type TrainingSettings,
+} from "./client";
 
 /** The Ledger in an order, as far as its pages were asked for. */
 export function useLedger(projectId: number, order: LedgerOrder = "number", falling = true) {
@@ -92,11 +100,32 @@ export function useDefaultRecipe() {
   });
 }
 
+/** The learning rate over a training, first step to last. */
+export function useRateLine(settings: TrainingSettings, steps: number) {
+  return useQuery({
+    queryKey: ["rate-line", settings, steps],
+    enabled: steps > 0,
+    retry: false,
+    staleTime: Infinity,
+    gcTime: 10_000,
+    queryFn: () => need(client.POST("/api/rate-line", { body: { settings, steps } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
 export function useTrainingSettings() {
   return useQuery({
     queryKey: ["training-settings"],
     queryFn: () => need(client.GET("/api/training-settings")),
     staleTime: Infinity,
+  });
+}
+
+/** What hangs on a run: files, packs, judgements and looks. */
+export function useHoldings(runId: number) {
+  return useQuery({
+    queryKey: ["holdings", runId],
+    queryFn: () => need(client.GET("/api/runs/{run_id}/holdings", { params: { path: { run_id: runId } } })),
   });
 }
 

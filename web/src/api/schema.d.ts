@@ -103,7 +103,7 @@ export interface paths {
         put?: never;
         /**
          * Create
-         * @description A new, empty project.
+         * @description A new project: empty, or with a made-up collection that a job draws and brings in.
          */
         post: operations["create_api_projects_post"];
         delete?: never;
@@ -134,10 +134,10 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Rename
-         * @description Another name.
+         * Describe
+         * @description Another name or description.
          */
-        patch: operations["rename_api_projects__project_id__patch"];
+        patch: operations["describe_api_projects__project_id__patch"];
         trace?: never;
     };
     "/api/projects/{project_id}/restore": {
@@ -154,6 +154,26 @@ export interface paths {
          * @description Out of the bin.
          */
         post: operations["restore_api_projects__project_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description A project of its own with the same pictures, splits and named ingredients, filled by a job.
+         */
+        post: operations["duplicate_api_projects__project_id__duplicate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1418,6 +1438,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rate-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Rate Line
+         * @description The learning rate over a training with these settings, first step to last.
+         */
+        post: operations["read_rate_line_api_rate_line_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipe": {
         parameters: {
             query?: never;
@@ -1498,6 +1538,54 @@ export interface paths {
          * @description One run.
          */
         get: operations["read_run_api_runs__run_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Bin Run
+         * @description Into the bin, with its model and all that hangs on that.
+         */
+        delete: operations["bin_run_api_runs__run_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Describe Run
+         * @description Another name or note, whether it has ended or not.
+         */
+        patch: operations["describe_run_api_runs__run_id__patch"];
+        trace?: never;
+    };
+    "/api/runs/{run_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Run
+         * @description Out of the bin, as it was.
+         */
+        post: operations["restore_run_api_runs__run_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/holdings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Holdings
+         * @description What hangs on a run: its files, packs, judgements and looks.
+         */
+        get: operations["holdings_api_runs__run_id__holdings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1939,13 +2027,18 @@ export interface components {
         };
         /**
          * BinRead
-         * @description What lies in the bin; the newest of it by name.
+         * @description What lies in the bin; of its pictures, the newest by name.
          */
         BinRead: {
-            /** Count */
+            /**
+             * Count
+             * @description Pictures.
+             */
             count: number;
             /** Pictures */
             pictures: components["schemas"]["BinnedRead"][];
+            /** Runs */
+            runs: components["schemas"]["BinnedRunRead"][];
         };
         /**
          * BinnedRead
@@ -1965,6 +2058,29 @@ export interface components {
              * Format: date-time
              */
             deleted_at: string;
+        };
+        /**
+         * BinnedRunRead
+         * @description A run in the bin.
+         */
+        BinnedRunRead: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /**
+             * Accuracy
+             * @description On its validation set.
+             */
+            accuracy: number | null;
+            /**
+             * Deleted At
+             * Format: date-time
+             */
+            deleted_at: string;
+            holdings: components["schemas"]["RunHoldingsRead"];
         };
         /** Body_add_file_api_uploads__upload_id__files_put */
         Body_add_file_api_uploads__upload_id__files_put: {
@@ -2529,6 +2645,12 @@ export interface components {
             runs: number[];
         };
         /**
+         * JobKind
+         * @description What a job works on; its subject is the record of that kind.
+         * @enum {string}
+         */
+        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export";
+        /**
          * JobRead
          * @description Long work as the tray shows it.
          */
@@ -2539,11 +2661,7 @@ export interface components {
             project_id: number | null;
             /** Project Name */
             project_name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "read" | "import" | "take_out" | "bring_back" | "copies" | "empty" | "train" | "judge" | "export";
+            kind: components["schemas"]["JobKind"];
             /** Title */
             title: string;
             /** Subject Id */
@@ -3249,6 +3367,33 @@ export interface components {
             preprocessing: components["schemas"]["PreprocessingBody"];
         };
         /**
+         * ProjectCreate
+         * @description A new project; without a sample it is empty.
+         */
+        ProjectCreate: {
+            /** Name */
+            name: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            sample?: components["schemas"]["SampleCreate"] | null;
+        };
+        /**
+         * ProjectDuplicate
+         * @description What the duplicate is called, and whether it has the runs too.
+         */
+        ProjectDuplicate: {
+            /** Name */
+            name: string;
+            /**
+             * With Runs
+             * @default true
+             */
+            with_runs: boolean;
+        };
+        /**
          * ProjectGlimpseRead
          * @description What the list shows of a project besides its counts.
          */
@@ -3266,6 +3411,8 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Description */
+            description: string;
             /**
              * Created At
              * Format: date-time
@@ -3298,12 +3445,14 @@ export interface components {
             name: string;
         };
         /**
-         * ProjectWrite
-         * @description A new name.
+         * ProjectUpdate
+         * @description Another name or description; what is left out stays.
          */
-        ProjectWrite: {
+        ProjectUpdate: {
             /** Name */
-            name: string;
+            name?: string | null;
+            /** Description */
+            description?: string | null;
         };
         /**
          * PutAway
@@ -3312,6 +3461,15 @@ export interface components {
         PutAway: {
             /** Away */
             away: boolean;
+        };
+        /**
+         * RateLineCreate
+         * @description A training whose learning rate is asked for.
+         */
+        RateLineCreate: {
+            settings: components["schemas"]["TrainingSettingsCreate"];
+            /** Steps */
+            steps: number;
         };
         /**
          * RecipeCreate
@@ -3363,6 +3521,17 @@ export interface components {
             split_id?: number | null;
             /** Group Id */
             group_id?: number | null;
+            /**
+             * Name
+             * @description What it is called besides its number.
+             * @default
+             */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
             recipe?: components["schemas"]["RecipeCreate"] | null;
         };
         /**
@@ -3410,6 +3579,31 @@ export interface components {
             ended: number;
         };
         /**
+         * RunHoldingsRead
+         * @description What hangs on a run and goes to the bin with it.
+         */
+        RunHoldingsRead: {
+            /**
+             * Weights Bytes
+             * @description Of its model's weights and of the state to go on from.
+             */
+            weights_bytes: number;
+            /** Packs */
+            packs: number;
+            /** Packs Bytes */
+            packs_bytes: number;
+            /**
+             * Judged
+             * @description Sets that its model was judged on.
+             */
+            judged: string[];
+            /**
+             * Looks
+             * @description At the test set; they stay counted.
+             */
+            looks: number;
+        };
+        /**
          * RunNetworkRead
          * @description A network for an input size and a number of classes.
          */
@@ -3434,6 +3628,10 @@ export interface components {
             project_id: number;
             /** Number */
             number: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
             /** Group Id */
             group_id: number | null;
             /** Snapshot Id */
@@ -3482,8 +3680,26 @@ export interface components {
             model: components["schemas"]["ModelRead"] | null;
             /** @description On its validation set, once it is judged. */
             validation: components["schemas"]["ScoresRead"] | null;
-            /** Changed */
+            /**
+             * Previous
+             * @description Number of the run before it.
+             */
+            previous: number | null;
+            /**
+             * Changed
+             * @description What it changed from that one.
+             */
             changed: components["schemas"]["ChangeRead"][];
+        };
+        /**
+         * RunUpdate
+         * @description Another name or note; what is left out stays.
+         */
+        RunUpdate: {
+            /** Name */
+            name?: string | null;
+            /** Note */
+            note?: string | null;
         };
         /**
          * SaidRead
@@ -3509,6 +3725,23 @@ export interface components {
              * @description In the order of the model's classes.
              */
             probabilities: number[];
+        };
+        /**
+         * SampleCreate
+         * @description A made-up collection to begin with.
+         */
+        SampleCreate: {
+            /**
+             * Pictures
+             * @default 1400
+             */
+            pictures: number;
+            /**
+             * With Run
+             * @description Train with the defaults as soon as they are in.
+             * @default false
+             */
+            with_run: boolean;
         };
         /**
          * SampleRead
@@ -4497,7 +4730,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProjectWrite"];
+                "application/json": components["schemas"]["ProjectCreate"];
             };
         };
         responses: {
@@ -4581,7 +4814,7 @@ export interface operations {
             };
         };
     };
-    rename_api_projects__project_id__patch: {
+    describe_api_projects__project_id__patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -4592,7 +4825,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProjectWrite"];
+                "application/json": components["schemas"]["ProjectUpdate"];
             };
         };
         responses: {
@@ -4629,6 +4862,41 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    duplicate_api_projects__project_id__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectDuplicate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7014,6 +7282,39 @@ export interface operations {
             };
         };
     };
+    read_rate_line_api_rate_line_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RateLineCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     recipe_api_recipe_get: {
         parameters: {
             query?: never;
@@ -7194,6 +7495,132 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bin_run_api_runs__run_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    describe_run_api_runs__run_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_run_api_runs__run_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    holdings_api_runs__run_id__holdings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunHoldingsRead"];
                 };
             };
             /** @description Validation Error */

@@ -29,6 +29,11 @@ export function ProjectLine({ project, actions, onAsk }: Props) {
           <span className="block truncate text-lg font-semibold" title={project.name}>
             {project.name}
           </span>
+          {project.description && (
+            <span className="block truncate" title={project.description}>
+              {project.description}
+            </span>
+          )}
           <span className="block truncate text-quiet">
             {plural(project.pictures, "picture")}, {plural(project.classes, "class", "classes")},{" "}
             {plural(project.runs, "run")} · last worked on {moment(project.worked_at)}
@@ -43,7 +48,8 @@ export function ProjectLine({ project, actions, onAsk }: Props) {
         className={buttonLook("bare")}
         anchor="bottom end"
         actions={[
-          { words: "Rename", act: () => onAsk({ kind: "rename", project }) },
+          { words: "Name and description", act: () => onAsk({ kind: "describe", project }) },
+          { words: "Duplicate", act: () => onAsk({ kind: "duplicate", project }) },
           {
             words: project.archived_at ? "Take back into the list" : "Put away",
             act: () => actions.putAway(project, !project.archived_at),
@@ -89,7 +95,10 @@ function Standing({ project, glimpse, active }: StandingProps) {
 /** Of as many classes as possible. */
 function Strip({ glimpse }: { glimpse: ProjectGlimpse | undefined }) {
   return (
-    <span className="flex h-12 w-[470px] shrink-0 justify-end gap-1 overflow-hidden" aria-hidden="true">
+    <span
+      className="flex h-12 w-[470px] max-w-[36%] shrink-0 justify-end gap-1 overflow-hidden"
+      aria-hidden="true"
+    >
       {glimpse?.samples.slice(0, 9).map((sample) => (
         <img
           key={sample.sha256}

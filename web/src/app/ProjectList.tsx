@@ -1,4 +1,4 @@
-/** The list of projects: found, opened, made, renamed, put away, deleted and restored. */
+/** The list of projects: found, opened, made, described, duplicated, put away, deleted and restored. */
 import { type ReactNode, useRef, useState } from "react";
 import type { Project } from "../api/client";
 import { useProjects } from "../api/queries";

@@ -16,6 +16,8 @@ const PLACE: Record<Job["kind"], string> = {
   import: "rows",
   take_out: "rows",
   bring_back: "rows",
+  duplicate: "rows",
+  sample: "rows",
   empty: "rows/bin",
   train: "runs",
   judge: "review",

@@ -2,13 +2,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { client, header, need, type Project } from "../api/client";
+import { client, header, need, type Project, type SampleSize } from "../api/client";
 import { useNotices } from "../parts/Notices";
 import { upload } from "../places/bring-in/bringIn";
 
 export interface ProjectActions {
-  create: (name: string) => Promise<void>;
-  rename: (project: Project, name: string) => Promise<void>;
+  create: (value: { name: string; description: string }, sample: SampleSize | null) => Promise<void>;
+  describe: (project: Project, value: { name: string; description: string }) => Promise<void>;
+  duplicate: (project: Project, name: string, withRuns: boolean) => Promise<void>;
   putAway: (project: Project, away: boolean) => void;
   remove: (project: Project) => void;
   restore: (project: Project) => void;
@@ -23,13 +24,18 @@ export function useProjectActions(): ProjectActions {
   const { say, fail } = useNotices();
   const refresh = () => queries.invalidateQueries({ queryKey: ["projects"] });
   return {
-    create: async (name) => {
-      const made = await need(client.POST("/api/projects", { body: { name } }));
+    create: async (value, sample) => {
+      const made = await need(client.POST("/api/projects", { body: { ...value, sample } }));
       await refresh();
       navigate(`/p/${made.id}/rows`);
     },
-    rename: async (project, name) => {
-      await need(client.PATCH("/api/projects/{project_id}", { ...of(project), body: { name } }));
+    describe: async (project, value) => {
+      await need(client.PATCH("/api/projects/{project_id}", { ...of(project), body: value }));
+      await refresh();
+    },
+    duplicate: async (project, name, withRuns) => {
+      const body = { name, with_runs: withRuns };
+      await need(client.POST("/api/projects/{project_id}/duplicate", { ...of(project), body }));
       await refresh();
     },
     putAway: (project, away) =>

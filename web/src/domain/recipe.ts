@@ -60,6 +60,15 @@ export function networkWords(network: Network): string {
   return `${short(network.parameters)} parameters, ${short(network.multiply_adds)} multiply-adds, sees ${sees} px`;
 }
 
+/** The learning rate as a path in a box of 100 by 40, highest on top; nothing where there is none. */
+export function ratePath(rates: readonly number[]): string {
+  const highest = Math.max(...rates);
+  if (rates.length < 2 || !(highest > 0)) return "";
+  const at = (rate: number, n: number) =>
+    `${((100 * n) / (rates.length - 1)).toFixed(2)},${(40 - (38 * rate) / highest).toFixed(2)}`;
+  return `M${rates.map(at).join("L")}`;
+}
+
 export function steps(training: number, settings: Recipe["settings"]): number {
   return Math.ceil(training / settings.batch_size) * settings.epochs;
 }

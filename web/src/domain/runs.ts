@@ -11,6 +11,11 @@ export function isUnderWay(run: Run): boolean {
   return run.state !== "ended";
 }
 
+/** "Run 3", and what it is called besides. */
+export function runTitle(run: Pick<Run, "number" | "name">): string {
+  return run.name ? `Run ${run.number}, ${run.name}` : `Run ${run.number}`;
+}
+
 /** One or two words for a row of the Ledger. */
 export function stateWords(run: Run): string {
   const { epochs } = run.recipe.settings;
@@ -71,11 +76,12 @@ type Change = Run["changed"][number];
 
 /** What a run changed from the one before it. */
 export function changeWords(run: Run): string {
-  if (run.number === 1) return "the first";
-  return run.changed.length ? run.changed.map(oneChange).join(", ") : "nothing";
+  if (run.previous === null) return "the first";
+  return run.changed.length ? run.changed.map(changeInWords).join(", ") : "nothing";
 }
 
-function oneChange({ what, before, after }: Change): string {
+/** A change of one value, as "batch size 32 → 16". */
+export function changeInWords({ what, before, after }: Change): string {
   if (what === "pictures") return "pictures or labels";
   if (what === "layers") return "layers of the network";
   const [part, name] = what.split(".", 2);

@@ -20,15 +20,24 @@ __all__ = [
     "ProjectUpdate",
     "PutAway",
     "ResultRead",
+    "SampleCreate",
     "SampleRead",
 ]
 
 
+class SampleCreate(Write):
+    """A made-up collection to begin with."""
+
+    pictures: int = Field(1400, ge=70, le=100_000)
+    with_run: bool = Field(False, description="Train with the defaults as soon as they are in.")
+
+
 class ProjectCreate(Write):
-    """A new project."""
+    """A new project; without a sample it is empty."""
 
     name: str
     description: str = Field("", max_length=5000)
+    sample: SampleCreate | None = None
 
 
 class ProjectDuplicate(Write):

@@ -13,6 +13,7 @@ __all__ = [
     "OperationUseRead",
     "PreprocessingBody",
     "PreprocessingRead",
+    "RateLineCreate",
     "RecipeCreate",
     "RecipeRead",
     "SettingChoiceRead",
@@ -154,6 +155,13 @@ TrainingSettingsCreate = create_model(
 TrainingSettingsRead = create_model(
     "TrainingSettingsRead", __base__=BaseModel, __doc__="Settings of a training.", **_fields(written=False)
 )
+
+
+class RateLineCreate(Write):
+    """A training whose learning rate is asked for."""
+
+    settings: TrainingSettingsCreate  # type: ignore[valid-type]
+    steps: int = Field(ge=1, le=100_000_000)
 
 
 class RecipeCreate(Write):

@@ -100,7 +100,8 @@ class RunRead(Read):
     figures: dict[str, float] = Field(description="Of the kept epoch.")
     model: ModelRead | None
     validation: ScoresRead | None = Field(description="On its validation set, once it is judged.")
-    changed: list[ChangeRead]
+    previous: int | None = Field(description="Number of the run before it.")
+    changed: list[ChangeRead] = Field(description="What it changed from that one.")
 
 
 class RunHoldingsRead(BaseModel):

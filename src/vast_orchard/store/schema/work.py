@@ -33,6 +33,7 @@ class JobKind(StrEnum):
     TAKE_OUT = "take_out"
     BRING_BACK = "bring_back"
     DUPLICATE = "duplicate"
+    SAMPLE = "sample"
     EMPTY = "empty"
     COPIES = "copies"
     TRAIN = "train"
@@ -77,6 +78,7 @@ class Job(Base):
     title: Mapped[str]
     subject_id: Mapped[int]  # of the import, run, model or export
     part: Mapped[str] = mapped_column(String(10), server_default="")  # of the subject: the set that is judged
+    options: Mapped[dict[str, Any]] = mapped_column(server_default="{}")  # what was asked for besides
     state: Mapped[str] = mapped_column(String(10), default=JobState.WAITING.value)
     stage: Mapped[str] = mapped_column(default="")
     done: Mapped[float] = mapped_column(Float, default=0.0)

@@ -55,7 +55,8 @@ class RunValue:
     state_path: str | None  # where the last state lies, to go on from
     model: ModelValue | None  # what it has kept
     validation: dict[str, Any] | None  # scores of its model, without those of each class
-    changed: list[dict[str, Any]]  # from the run before it
+    previous: int | None  # number of the run before it, of those that stand
+    changed: list[dict[str, Any]]  # from that one
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -18,6 +18,7 @@ class JobValue:
     title: str
     subject_id: int
     part: str  # of the subject: the set that is judged
+    options: dict[str, Any]  # what was asked for besides
     state: str
     stage: str
     done: float

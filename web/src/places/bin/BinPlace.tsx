@@ -1,12 +1,13 @@
 /** What was thrown away: to be looked at, taken out again, or removed for good. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Bin, client, header, need } from "../../api/client";
+import { type Bin, type BinnedRun, client, header, need } from "../../api/client";
 import { useBin, useDisk, useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
 import { failureOf } from "../../domain/failure";
 import { isActive } from "../../domain/jobs";
-import { bytes, moment, plural } from "../../domain/words";
+import { runTitle } from "../../domain/runs";
+import { bytes, moment, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Sheet } from "../../parts/Sheet";
@@ -20,7 +21,7 @@ function useBinSteps(projectId: number, onDone: () => void) {
   const path = { project_id: projectId };
   const refresh = () => {
     onDone();
-    for (const key of ["bin", "disk", "pictures", "classes", "projects", "jobs"]) {
+    for (const key of ["bin", "disk", "pictures", "classes", "projects", "jobs", "runs", "run"]) {
       void queries.invalidateQueries({ queryKey: [key] });
     }
   };
@@ -31,11 +32,16 @@ function useBinSteps(projectId: number, onDone: () => void) {
       .catch(fail)
       .finally(refresh);
   };
+  const putRunBack = (run: BinnedRun) =>
+    need(client.POST("/api/runs/{run_id}/restore", { params: { path: { run_id: run.id } } }))
+      .then(() => say(`${runTitle(run)} is in the Ledger again.`))
+      .catch(fail)
+      .finally(refresh);
   const empty = () =>
     need(client.DELETE("/api/projects/{project_id}/bin", { params: { path } }))
       .catch(fail)
       .finally(refresh);
-  return { putBack, empty };
+  return { putBack, putRunBack, empty };
 }
 
 function toggled(chosen: ReadonlySet<number>, id: number): ReadonlySet<number> {
@@ -50,29 +56,37 @@ export function BinPlace() {
   const { data: jobs = [] } = useJobs();
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const [sure, setSure] = useState(false);
-  const { putBack, empty } = useBinSteps(project.id, () => setChosen(new Set()));
+  const { putBack, putRunBack, empty } = useBinSteps(project.id, () => setChosen(new Set()));
   const emptying = jobs.some((job) => job.kind === "empty" && job.project_id === project.id && isActive(job));
   const failure = failureOf(bin);
   if (failure) return <Failed error={failure} onRetry={() => void bin.refetch()} />;
   if (!bin.data) return <Reading what="the bin" />;
-  const { count, pictures } = bin.data;
+  const { count, pictures, runs } = bin.data;
+  const nothing = !count && !runs.length;
   const ids = pictures.map((picture) => picture.id);
   const picked = ids.filter((id) => chosen.has(id));
   return (
     <section aria-label="Bin" className="flex h-full flex-col">
       <PlaceHead title="Bin">
         <span className="text-quiet" role="status">
-          {emptying ? "Being emptied, see the tray" : <Amount count={count} />}
+          {emptying ? "Being emptied, see the tray" : <Amount count={count} runs={runs.length} />}
         </span>
-        <Button disabled={!count || emptying} onClick={() => void putBack(picked.length ? picked : ids)}>
+        <Button
+          disabled={!count || emptying}
+          title="Pictures"
+          onClick={() => void putBack(picked.length ? picked : ids)}
+        >
           {putBackWords(picked.length, ids.length, count)}
         </Button>
-        <Button kind="danger" disabled={!count || emptying} onClick={() => setSure(true)}>
+        <Button kind="danger" disabled={nothing || emptying} onClick={() => setSure(true)}>
           Empty the bin
         </Button>
       </PlaceHead>
       <div className="min-h-0 flex-1 overflow-y-auto p-3">
-        {!count && <Nothing />}
+        {nothing && <Nothing />}
+        {runs.length > 0 && (
+          <BinnedRuns runs={runs} disabled={emptying} onPutBack={(run) => void putRunBack(run)} />
+        )}
         <BinPictures
           pictures={pictures}
           chosen={chosen}
@@ -86,6 +100,7 @@ export function BinPlace() {
       </div>
       <SureSheet
         count={count}
+        runs={runs.length}
         open={sure}
         onClose={() => setSure(false)}
         onSure={() => {
@@ -97,16 +112,51 @@ export function BinPlace() {
   );
 }
 
-function Amount({ count }: { count: number }) {
+function Amount({ count, runs }: { count: number; runs: number }) {
   const { project } = usePlace();
   const { data: disk } = useDisk(project.id);
-  return `${plural(count, "picture")}${disk ? `, ${bytes(disk.bin)}` : ""}`;
+  const pictures = `${plural(count, "picture")}${disk ? `, ${bytes(disk.bin)}` : ""}`;
+  return runs ? `${plural(runs, "run")}; ${pictures}` : pictures;
+}
+
+interface BinnedRunsProps {
+  runs: readonly BinnedRun[];
+  disabled: boolean;
+  onPutBack: (run: BinnedRun) => void;
+}
+
+function BinnedRuns({ runs, disabled, onPutBack }: BinnedRunsProps) {
+  return (
+    <ul className="mb-3" aria-label="Runs in the bin">
+      {runs.map((run) => (
+        <li key={run.id} className="flex items-baseline gap-3 border-t border-hairline py-1">
+          <span className="min-w-0 truncate font-semibold">{runTitle(run)}</span>
+          <span className="min-w-0 flex-1 truncate text-quiet">{heldWords(run)}</span>
+          <span className="text-sm whitespace-nowrap text-quiet">thrown away {moment(run.deleted_at)}</span>
+          <Button disabled={disabled} onClick={() => onPutBack(run)}>
+            Put back
+          </Button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function heldWords({ accuracy, holdings }: BinnedRun): string {
+  return [
+    accuracy === null ? "" : `${score(accuracy)} on its validation pictures`,
+    `${bytes(holdings.weights_bytes)} of weights`,
+    holdings.packs ? `${plural(holdings.packs, "pack")} of ${bytes(holdings.packs_bytes)}` : "",
+    holdings.looks ? `${plural(holdings.looks, "look")} at the test set` : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 function Nothing() {
   return (
     <Empty title="The bin is empty">
-      <p>Pictures that you delete in Rows, and imports that you take back, come here first.</p>
+      <p>Pictures that you delete in Rows, imports that you take back, and runs come here first.</p>
     </Empty>
   );
 }
@@ -152,17 +202,19 @@ function BinPictures({ pictures, chosen, onToggle }: BinPicturesProps) {
 
 interface SureSheetProps {
   count: number;
+  runs: number;
   open: boolean;
   onClose: () => void;
   onSure: () => void;
 }
 
-function SureSheet({ count, open, onClose, onSure }: SureSheetProps) {
+function SureSheet({ count, runs, open, onClose, onSure }: SureSheetProps) {
   return (
     <Sheet title="Empty the bin" open={open} onClose={onClose}>
       <p className="mb-4">
-        {plural(count, "picture")} {count === 1 ? "is" : "are"} removed for good. This cannot be taken back.
-        Runs keep the pictures that they were trained and judged on.
+        {runs > 0 && `${plural(runs, "run")} with models and packs and `}
+        {plural(count, "picture")} {count + runs === 1 ? "is" : "are"} removed for good. This cannot be taken
+        back. Runs in the Ledger keep the pictures that they were trained and judged on.
       </p>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Keep them</Button>

@@ -28,10 +28,13 @@ function useMovesOn(): [boolean, (now: boolean) => void] {
   return [movesOn, set];
 }
 
-/** Work of a kind that goes on in this project. */
-function useUnderWay(projectId: number, kind: Job["kind"]): Job | undefined {
+/** What fills a project. */
+const ARRIVING: readonly Job["kind"][] = ["import", "sample", "duplicate", "bring_back"];
+
+/** Work of one of these kinds that goes on in this project. */
+function useUnderWay(projectId: number, kinds: readonly Job["kind"][]): Job | undefined {
   const { data: jobs = [] } = useJobs();
-  return jobs.find((job) => job.kind === kind && job.project_id === projectId && isActive(job));
+  return jobs.find((job) => kinds.includes(job.kind) && job.project_id === projectId && isActive(job));
 }
 
 export function RowsPlace() {
@@ -40,7 +43,7 @@ export function RowsPlace() {
   const navigate = useNavigate();
   const shown = useShownField();
   const [movesOn, setMovesOn] = useMovesOn();
-  const arriving = useUnderWay(project.id, "import");
+  const arriving = useUnderWay(project.id, ARRIVING);
   const sending = useSending(project.id);
   const parts = useFieldDesk(shown, {
     movesOn,
@@ -116,7 +119,7 @@ function Tools(
 function Copies({ shown, parts: { chosen, mending, desk } }: Parts) {
   const { project } = usePlace();
   const copies = useCopies(project.id, shown.field.data !== undefined);
-  const searching = useUnderWay(project.id, "copies");
+  const searching = useUnderWay(project.id, ["copies"]);
   return (
     <CopiesBar
       projectId={project.id}

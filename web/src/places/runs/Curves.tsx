@@ -3,6 +3,7 @@ import { type PointerEvent, useId, useState } from "react";
 import type { Epoch } from "../../api/client";
 import { curveGeometry, curvePoints, type Measure, turningEpoch } from "../../domain/curves";
 import { score } from "../../domain/words";
+import { type Size, useSize } from "../../parts/useSize";
 
 interface Props {
   epochs: readonly Epoch[];
@@ -11,83 +12,101 @@ interface Props {
   measure: Measure;
 }
 
-const WIDTH = 460;
-const HEIGHT = 440;
-const BOX = { left: 38, top: 26, right: WIDTH - 10, bottom: HEIGHT - 34 };
+/** Where the plot lies within what is drawn. */
+interface Box {
+  left: number;
+  top: number;
+  right: number;
+  bottom: number;
+}
+
+function boxIn({ width, height }: Size): Box {
+  return { left: 38, top: 26, right: width - 10, bottom: height - 34 };
+}
 
 /** The epoch nearest to the pointer. */
-function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planned: number): number {
-  const box = currentTarget.getBoundingClientRect();
-  const x = ((clientX - box.left) / box.width) * WIDTH;
-  const part = (x - BOX.left) / (BOX.right - BOX.left);
+function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planned: number, box: Box): number {
+  const x = clientX - currentTarget.getBoundingClientRect().left;
+  const part = (x - box.left) / (box.right - box.left);
   return Math.round(1 + part * (Math.max(2, planned) - 1));
 }
 
-export function Curves({ epochs, planned, kept, measure }: Props) {
+/** Drawn as large as there is room, so that its words are as large as all others. */
+export function Curves(props: Props) {
+  const [place, size] = useSize();
+  return (
+    <figure ref={place} className="relative min-w-0 flex-1" data-testid={`curves-${props.measure}`}>
+      <div className="absolute inset-0">{size && size.width > 60 && <Plotted {...props} size={size} />}</div>
+    </figure>
+  );
+}
+
+function Plotted({ epochs, planned, kept, measure, size }: Props & { size: Size }) {
   const title = useId();
   const [at, setAt] = useState<number>();
+  const box = boxIn(size);
   const points = curvePoints(epochs, measure);
-  const plot = curveGeometry(points, measure, planned, BOX);
+  const plot = curveGeometry(points, measure, planned, box);
   const turned = measure === "loss" ? turningEpoch(epochs) : undefined;
   const shown = points.find((point) => point.epoch === at) ?? points[points.length - 1];
   return (
-    <figure className="min-w-0 flex-1" data-testid={`curves-${measure}`}>
-      <svg
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        role="img"
-        aria-labelledby={title}
-        className="h-auto max-h-full w-full"
-        onPointerMove={(event) => setAt(epochAt(event, planned))}
-        onPointerLeave={() => setAt(undefined)}
-      >
-        <title id={title}>
-          {measure} of training and validation over {epochs.length} epochs
-        </title>
-        <text x={BOX.left} y={14} className="fill-ink text-[13px] font-semibold">
-          {measure === "loss" ? "Loss" : "Accuracy"}
+    <svg
+      width={size.width}
+      height={size.height}
+      role="img"
+      aria-labelledby={title}
+      onPointerMove={(event) => setAt(epochAt(event, planned, box))}
+      onPointerLeave={() => setAt(undefined)}
+    >
+      <title id={title}>
+        {measure} of training and validation over {epochs.length} epochs
+      </title>
+      <text x={box.left} y={14} className="fill-ink text-[13px] font-semibold">
+        {measure === "loss" ? "Loss" : "Accuracy"}
+      </text>
+      {shown && (
+        <text x={box.right} y={14} textAnchor="end" className="fill-quiet text-[12px]">
+          epoch {shown.epoch}: training {score(shown.training)}, validation {score(shown.validation)}
         </text>
-        {shown && (
-          <text x={BOX.right} y={14} textAnchor="end" className="fill-quiet text-[12px]">
-            epoch {shown.epoch}: training {score(shown.training)}, validation {score(shown.validation)}
-          </text>
-        )}
-        <Axes plot={plot} />
-        {points.length > 0 && <Lines plot={plot} points={points} />}
-        {turned !== undefined && (
-          <circle
-            cx={plot.x(turned)}
-            cy={plot.y(points.find((point) => point.epoch === turned)?.validation ?? 0)}
-            r={5}
-            fill="none"
-            stroke="var(--wrong)"
-            strokeWidth={2}
-          />
-        )}
-        {kept !== null && kept > 0 && <KeptPost x={plot.x(kept)} epoch={kept} late={kept > planned * 0.8} />}
-        {at !== undefined && shown?.epoch === at && (
-          <line
-            x1={plot.x(at)}
-            x2={plot.x(at)}
-            y1={BOX.top}
-            y2={BOX.bottom}
-            stroke="var(--edge)"
-            strokeDasharray="2 2"
-          />
-        )}
-      </svg>
-    </figure>
+      )}
+      <Axes plot={plot} box={box} />
+      {points.length > 0 && <Lines plot={plot} points={points} />}
+      {turned !== undefined && (
+        <circle
+          cx={plot.x(turned)}
+          cy={plot.y(points.find((point) => point.epoch === turned)?.validation ?? 0)}
+          r={5}
+          fill="none"
+          stroke="var(--wrong)"
+          strokeWidth={2}
+        />
+      )}
+      {kept !== null && kept > 0 && (
+        <KeptPost box={box} x={plot.x(kept)} epoch={kept} late={kept > planned * 0.8} />
+      )}
+      {at !== undefined && shown?.epoch === at && (
+        <line
+          x1={plot.x(at)}
+          x2={plot.x(at)}
+          y1={box.top}
+          y2={box.bottom}
+          stroke="var(--edge)"
+          strokeDasharray="2 2"
+        />
+      )}
+    </svg>
   );
 }
 
 type Plot = ReturnType<typeof curveGeometry>;
 
-function Axes({ plot }: { plot: Plot }) {
+function Axes({ plot, box }: { plot: Plot; box: Box }) {
   return (
     <>
       {plot.yTicks.map((tick) => (
         <g key={tick.label}>
-          <line x1={BOX.left} x2={BOX.right} y1={tick.at} y2={tick.at} stroke="var(--hairline)" />
-          <text x={BOX.left - 5} y={tick.at + 4} textAnchor="end" className="fill-quiet text-[11px]">
+          <line x1={box.left} x2={box.right} y1={tick.at} y2={tick.at} stroke="var(--hairline)" />
+          <text x={box.left - 5} y={tick.at + 4} textAnchor="end" className="fill-quiet text-[11px]">
             {tick.label}
           </text>
         </g>
@@ -96,17 +115,17 @@ function Axes({ plot }: { plot: Plot }) {
         <text
           key={tick.label}
           x={tick.at}
-          y={BOX.bottom + 15}
+          y={box.bottom + 15}
           textAnchor="middle"
           className="fill-quiet text-[11px]"
         >
           {tick.label}
         </text>
       ))}
-      <text x={BOX.right} y={HEIGHT - 5} textAnchor="end" className="fill-quiet text-[11px]">
+      <text x={box.right} y={box.bottom + 29} textAnchor="end" className="fill-quiet text-[11px]">
         epoch
       </text>
-      <line x1={BOX.left} x2={BOX.right} y1={BOX.bottom} y2={BOX.bottom} stroke="var(--edge)" />
+      <line x1={box.left} x2={box.right} y1={box.bottom} y2={box.bottom} stroke="var(--edge)" />
     </>
   );
 }
@@ -127,13 +146,13 @@ function Lines({ plot, points }: { plot: Plot; points: ReturnType<typeof curvePo
   );
 }
 
-function KeptPost({ x, epoch, late }: { x: number; epoch: number; late: boolean }) {
+function KeptPost({ x, epoch, late, box }: { x: number; epoch: number; late: boolean; box: Box }) {
   return (
     <g>
-      <line x1={x} x2={x} y1={BOX.top} y2={BOX.bottom} stroke="var(--good)" strokeWidth={3} />
+      <line x1={x} x2={x} y1={box.top} y2={box.bottom} stroke="var(--good)" strokeWidth={3} />
       <text
         x={x + (late ? -6 : 6)}
-        y={BOX.top + 10}
+        y={box.top + 10}
         textAnchor={late ? "end" : "start"}
         className="fill-good text-[12px] font-semibold"
       >

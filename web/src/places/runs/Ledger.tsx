@@ -44,7 +44,7 @@ export function Ledger({ projectId, shown, onShow }: Props) {
     setOrder(head.order);
   };
   return (
-    <div className="max-h-[26%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
+    <div className="max-h-[30%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
       {ledger.isError && <Failed error={ledger.error} onRetry={() => void ledger.refetch()} />}
       <table className="w-full border-collapse" aria-label="Ledger">
         <thead className="sticky top-0 bg-ground">
@@ -109,7 +109,12 @@ function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: (
       <td className="px-3 py-1">
         <button type="button" className="cursor-pointer font-semibold" onClick={onShow}>
           {run.number}
-        </button>
+        </button>{" "}
+        {run.name && (
+          <span className="ml-1 inline-block max-w-[160px] truncate align-bottom" title={run.name}>
+            {run.name}
+          </span>
+        )}
       </td>
       <td className={`px-3 ${run.ended_by === "failed" ? "text-wrong" : ""}`}>{stateWords(run)}</td>
       <td className="px-3">

@@ -1,11 +1,12 @@
-/** The Run sheet: a run's ingredients, each as a picture of itself; detail opens on demand. */
+/** The Run sheet: a run's ingredients in a band, each as a picture of itself; detail opens on demand. */
 import type { ReactNode } from "react";
-import type { ClassOf, Network, Project, Recipe, Setting, Split } from "../../api/client";
-import { useSplitChecks, useVariationSheet } from "../../api/ingredientQueries";
-import { useNetworks } from "../../api/runQueries";
+import type { ClassOf, Network, Project, Recipe, Setting, Split, TrainingSettings } from "../../api/client";
+import { useVariationSheet } from "../../api/ingredientQueries";
+import { useNetworks, useRateLine } from "../../api/runQueries";
 import {
   networkWords,
   preprocessingWords,
+  ratePath,
   ruleWords,
   scheduleWords,
   stackBars,
@@ -14,15 +15,15 @@ import {
 import { type SettingValue, shownSettings, withSetting } from "../../domain/trainingSettings";
 import { variationWords } from "../../domain/variation";
 import { plural } from "../../domain/words";
-import { Button } from "../../parts/Button";
 import { Imbalance } from "./Imbalance";
-import { Part } from "./Part";
+import { BAND, CELL, Part, PartHead } from "./Part";
 import { PicturesPart } from "./PicturesPart";
 import { SettingField } from "./SettingField";
+import { type RunTitle, StartCell } from "./StartCell";
 import type { Training } from "./useTraining";
 import { useTrainingBase } from "./useTrainingBase";
 
-interface Props {
+export interface RunSheetProps {
   project: Project;
   classes: readonly ClassOf[];
   split: Split | undefined;
@@ -35,12 +36,16 @@ interface Props {
   onOpen: (ingredient: "preprocessing" | "variation") => void;
   table: readonly Setting[];
   training: Training;
+  title: RunTitle;
+  onTitle: (title: RunTitle) => void;
 }
+
+const NO_VARIATION = { operations: [], strength: 1, drawn: 0 };
 
 /** Set together as one of three ways against unequal classes. */
 const BY_REMEDY = new Set(["class_weights", "class_draws"]);
 
-export function RunSheet(props: Props) {
+export function RunSheet(props: RunSheetProps) {
   const { project, classes, split, recipe, onRecipe, onDivide, onOpen, table } = props;
   const { preprocessing, variation, settings } = recipe;
   const base = useTrainingBase(project.id, split, settings.seed);
@@ -48,72 +53,65 @@ export function RunSheet(props: Props) {
   const onSetting = (name: string, value: SettingValue) =>
     onRecipe({ ...recipe, settings: withSetting(table, settings, name, value) });
   return (
-    <div className="flex h-full flex-col" data-testid="run-sheet">
-      <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-2">
-        <PicturesPart projectId={project.id} split={split} base={base} onDivide={onDivide} />
-        <Ingredient
-          title="Preprocessing"
-          words={preprocessingWords(preprocessing)}
-          onOpen={() => onOpen("preprocessing")}
-        />
-        <Ingredient
-          title="Variation"
-          words={variationWords(variation)}
-          onOpen={() => onOpen("variation")}
-          picture={
-            project.pictures > 0 && <Preview projectId={project.id} recipe={recipe} split={split?.id} />
-          }
-        />
-        <NetworkPart project={project} classes={classes} recipe={recipe} onRecipe={onRecipe} />
-        <Part title="Schedule" words={scheduleWords(settings)}>
-          {shownSettings(table, "schedule", settings).map((setting) => (
+    <section aria-label="Run sheet" data-testid="run-sheet" className={`${BAND} border-b border-hairline`}>
+      <PicturesPart projectId={project.id} split={split} base={base} onDivide={onDivide} />
+      <Ingredient
+        title="Preprocessing"
+        words={preprocessingWords(preprocessing)}
+        onOpen={() => onOpen("preprocessing")}
+        picture={
+          project.pictures > 0 && (
+            <Preview
+              projectId={project.id}
+              recipe={{ ...recipe, variation: NO_VARIATION }}
+              split={split?.id}
+              variants={1}
+              words="Originals beside what the network sees"
+            />
+          )
+        }
+      />
+      <Ingredient
+        title="Variation"
+        words={variationWords(variation)}
+        onOpen={() => onOpen("variation")}
+        picture={
+          project.pictures > 0 && (
+            <Preview
+              projectId={project.id}
+              recipe={recipe}
+              split={split?.id}
+              variants={4}
+              words="Originals with four variations each"
+            />
+          )
+        }
+      />
+      <NetworkPart project={project} classes={classes} recipe={recipe} onRecipe={onRecipe} />
+      <Part
+        title="Schedule"
+        words={scheduleWords(settings)}
+        picture={<RateLine settings={settings} steps={steps(shown, settings)} />}
+        right
+      >
+        {shownSettings(table, "schedule", settings).map((setting) => (
+          <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
+        ))}
+      </Part>
+      <Part title="Learning" words={ruleWords(table, settings)} asked={props.learning} right>
+        {shownSettings(table, "learning", settings)
+          .filter((setting) => !BY_REMEDY.has(setting.name))
+          .map((setting) => (
             <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
           ))}
-        </Part>
-        <Part title="Learning" words={ruleWords(table, settings)} asked={props.learning}>
-          {shownSettings(table, "learning", settings)
-            .filter((setting) => !BY_REMEDY.has(setting.name))
-            .map((setting) => (
-              <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
-            ))}
-          <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
-        </Part>
-      </div>
-      <StartLine {...props} shown={shown} onSetting={onSetting} />
-    </div>
+        <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
+      </Part>
+      <StartCell {...props} shown={shown} onSetting={onSetting} />
+    </section>
   );
 }
 
-interface StartLineProps extends Props {
-  /** How many pictures an epoch shows. */
-  shown: number;
-  onSetting: (name: string, value: SettingValue) => void;
-}
-
-function StartLine({ project, split, recipe, training, shown, onDivide, onSetting }: StartLineProps) {
-  return (
-    <div className="border-t border-hairline px-4 py-2">
-      {training.doubts.length ? (
-        <Doubts training={training} onSetting={onSetting} />
-      ) : (
-        <Button
-          kind="main"
-          className="w-full justify-center py-1.5 text-lg"
-          disabled={training.busy || !project.pictures}
-          onClick={training.start}
-        >
-          Train
-        </Button>
-      )}
-      {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
-      <p className="mt-1 text-center text-sm text-quiet">
-        {shown.toLocaleString("en")} pictures, {steps(shown, recipe.settings).toLocaleString("en")} steps
-      </p>
-    </div>
-  );
-}
-
-function NetworkPart(props: Pick<Props, "project" | "classes" | "recipe" | "onRecipe">) {
+function NetworkPart(props: Pick<RunSheetProps, "project" | "classes" | "recipe" | "onRecipe">) {
   const { project, classes, recipe, onRecipe } = props;
   const { size, colour } = recipe.preprocessing;
   const networks = useNetworks(project.id, size, colour === "rgb" ? 3 : 1);
@@ -149,110 +147,70 @@ function NetworkPart(props: Pick<Props, "project" | "classes" | "recipe" | "onRe
   );
 }
 
-/** What is far from usual is asked before the start, with the way back beside it. */
-function Doubts(props: { training: Training; onSetting: (name: string, value: SettingValue) => void }) {
-  const { doubts, insist, withdraw } = props.training;
-  return (
-    <div role="alertdialog" aria-label="Before the start" data-testid="doubts">
-      {doubts.map((doubt) => (
-        <p key={doubt.name} className="mb-1 text-wrong">
-          {doubt.words}
-        </p>
-      ))}
-      <div className="flex gap-2">
-        <Button
-          kind="main"
-          onClick={() => {
-            for (const doubt of doubts) props.onSetting(doubt.name, doubt.usual);
-            withdraw();
-          }}
-        >
-          Use {doubts.map((doubt) => doubt.usual).join(", ")}
-        </Button>
-        <Button onClick={insist}>Train all the same</Button>
-      </div>
-    </div>
-  );
-}
-
-/** What the split's checks found, said once more where it matters. */
-function Warnings(props: { projectId: number; split: Split; onDivide: () => void }) {
-  const { data: checks } = useSplitChecks(props.projectId, props.split.id);
-  const words = [
-    ...props.split.warnings,
-    ...(checks?.copy_groups ? [`${plural(checks.copy_groups, "group")} of copies in different sets.`] : []),
-    ...(checks?.small ?? []),
-  ];
-  if (!words.length) return null;
-  return (
-    <button
-      type="button"
-      onClick={props.onDivide}
-      title="Open the split"
-      className="mt-1 block w-full cursor-pointer text-left text-sm text-wrong"
-      data-testid="split-warnings"
-    >
-      {words.slice(0, 3).map((line) => (
-        <span key={line} className="block truncate" title={line}>
-          {line}
-        </span>
-      ))}
-      {words.length > 3 && <span>and {words.length - 3} more</span>}
-    </button>
-  );
-}
-
 /** An ingredient that has a place of its own. */
 function Ingredient(props: { title: string; words: string; picture?: ReactNode; onOpen: () => void }) {
   return (
-    <section className="border-b border-hairline py-2">
+    <section className={CELL}>
       <button
         type="button"
         onClick={props.onOpen}
         data-ingredient={props.title.toLowerCase()}
-        className="block w-full cursor-pointer text-left"
+        className="group block w-full cursor-pointer text-left"
       >
-        <span className="flex items-baseline gap-2">
-          <span className="font-semibold">{props.title}</span>
-          <span className="min-w-0 flex-1 truncate text-sm text-quiet" title={props.words}>
-            {props.words}
-          </span>
-          <span className="text-sm text-choice">open</span>
-        </span>
+        <PartHead title={props.title} words={props.words} opens="open" />
         {props.picture && <span className="mt-1.5 block">{props.picture}</span>}
       </button>
     </section>
   );
 }
 
-/** Two pictures with four variations each: the same function as training. */
-function Preview({
-  projectId,
-  recipe,
-  split,
-}: {
+interface PreviewProps {
   projectId: number;
   recipe: Recipe;
   split: number | undefined;
-}) {
+  variants: number;
+  words: string;
+}
+
+/** Two pictures as training shows them, by the same function. */
+function Preview({ projectId, recipe, split, variants, words }: PreviewProps) {
   const sheet = useVariationSheet(projectId, {
     preprocessing: recipe.preprocessing,
     variation: recipe.variation,
     pictureIds: [],
     pictures: 2,
-    variants: 4,
+    variants,
     seed: recipe.settings.seed,
     split,
   });
   if (sheet.error) return <span className="text-sm text-wrong">{sheet.error.message}</span>;
   return sheet.data ? (
-    <img
-      src={`data:image/jpeg;base64,${sheet.data.image}`}
-      alt="Originals with four variations each"
-      className="w-full"
-    />
+    <img src={`data:image/jpeg;base64,${sheet.data.image}`} alt={words} className="h-[66px] object-contain" />
   ) : (
-    <span className="block aspect-[5/2] bg-sunken" />
+    <span className="block h-[66px] bg-sunken" style={{ aspectRatio: (1 + variants) / 2 }} />
+  );
+}
+
+/** The learning rate from the first step to the last. */
+function RateLine({ settings, steps: all }: { settings: TrainingSettings; steps: number }) {
+  const rates = useRateLine(settings, all);
+  return (
+    <svg
+      viewBox="0 0 100 42"
+      preserveAspectRatio="none"
+      className="h-11 w-full"
+      role="img"
+      aria-label="The learning rate over the training"
+    >
+      <line x1="0" x2="100" y1="41" y2="41" stroke="var(--edge)" vectorEffect="non-scaling-stroke" />
+      <path
+        d={ratePath(rates.data ?? [])}
+        fill="none"
+        stroke="var(--choice)"
+        strokeWidth={2}
+        vectorEffect="non-scaling-stroke"
+      />
+    </svg>
   );
 }
 
@@ -260,7 +218,7 @@ function Preview({
 function Stack({ network, size }: { network: Network; size: number }) {
   return (
     <div
-      className="flex h-12 items-center gap-[3px]"
+      className="flex h-11 items-center gap-[2px] overflow-hidden"
       role="img"
       aria-label={`Layers of the ${network.name} network`}
     >
@@ -269,7 +227,7 @@ function Stack({ network, size }: { network: Network; size: number }) {
           key={bar.key}
           title={bar.words}
           className="bg-choice/70"
-          style={{ width: `${3 + bar.side * 44}px`, height: `${10 + bar.depth * 90}%` }}
+          style={{ width: `${2 + bar.side * 22}px`, height: `${10 + bar.depth * 90}%` }}
         />
       ))}
     </div>

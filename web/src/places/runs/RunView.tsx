@@ -1,12 +1,13 @@
 /** The run on show: how far it is or how it ended, its curves, and its figures epoch by epoch. */
 import { useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { client, type Epoch, type Job, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useEpochs } from "../../api/runQueries";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, isPutOff, jobWords } from "../../domain/jobs";
-import { endingWords } from "../../domain/runs";
+import { endingWords, runTitle } from "../../domain/runs";
 import { duration, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
@@ -14,44 +15,67 @@ import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Failed } from "../../parts/States";
 import { CurveLegend, Curves } from "./Curves";
+import { RunMenu } from "./RunMenu";
 
-export function RunView({ run }: { run: Run }) {
+interface Props {
+  run: Run;
+  /** What it stood on. */
+  children: ReactNode;
+}
+
+export function RunView({ run, children }: Props) {
   const { data: jobs = [] } = useJobs();
   const epochs = useEpochs(run.id);
   const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
   const figures = epochs.data ?? [];
   const curves = { epochs: figures, planned: run.recipe.settings.epochs, kept: run.model?.epoch ?? null };
   return (
-    <section
-      className="flex min-h-0 flex-1 flex-col overflow-y-auto px-5 pt-3 pb-1"
-      aria-label={`Run ${run.number}`}
-    >
-      <div className="flex items-center gap-4">
-        <h2 className="shrink-0 text-xl font-semibold">Run {run.number}</h2>
+    <section className="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-label={`Run ${run.number}`}>
+      <div className="flex items-center gap-4 px-5 pt-2">
+        <h2 className="min-w-0 shrink truncate text-xl font-semibold" title={runTitle(run)}>
+          {runTitle(run)}
+        </h2>
         {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
+        <span className="ml-auto">
+          <RunMenu run={run} />
+        </span>
       </div>
-      <div className="mt-0.5 flex items-start justify-between gap-4">
-        <p
-          className={run.ended_by === "failed" ? "text-wrong" : "text-quiet"}
-          role={run.ended_by === "failed" ? "alert" : undefined}
-          data-testid="run-words"
-        >
-          {runWords(run, figures)}
-        </p>
+      <div className="mt-0.5 mb-1.5 flex items-start justify-between gap-4 px-5">
+        <RunWords run={run} epochs={figures} />
         <span className="shrink-0">
           <CurveLegend />
         </span>
       </div>
+      {children}
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
       ) : (
-        <div className="mt-2 flex min-h-0 gap-4">
+        <div className="mt-2 flex min-h-[210px] flex-1 gap-4 px-5">
           <Curves {...curves} measure="loss" />
           <Curves {...curves} measure="accuracy" />
         </div>
       )}
       {figures.length > 0 && <EpochTable epochs={figures} kept={curves.kept} />}
     </section>
+  );
+}
+
+function RunWords({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
+  return (
+    <div className="min-w-0">
+      <p
+        className={run.ended_by === "failed" ? "text-wrong" : "text-quiet"}
+        role={run.ended_by === "failed" ? "alert" : undefined}
+        data-testid="run-words"
+      >
+        {runWords(run, epochs)}
+      </p>
+      {run.note && (
+        <p className="line-clamp-2 italic" title={run.note} data-testid="run-note">
+          {run.note}
+        </p>
+      )}
+    </div>
   );
 }
 
@@ -108,7 +132,7 @@ const COLUMNS = [
 function EpochTable({ epochs, kept }: { epochs: readonly Epoch[]; kept: number | null }) {
   const columns = COLUMNS.filter(([name]) => epochs.some((epoch) => epoch.figures[name] !== undefined));
   return (
-    <details className="mt-1 mb-2">
+    <details className="mt-1 mb-2 px-5">
       <summary className="cursor-pointer text-quiet">Figures of every epoch</summary>
       <table className="mt-1 w-full font-mono text-sm">
         <thead>

@@ -1,16 +1,21 @@
-/** Runs: the Run sheet beside the curves, the Ledger under them. */
+/** Runs: the Run sheet across the top, then the run on show, what it stood on and its curves, and the Ledger. */
 import { useState } from "react";
-import type { Recipe, Run } from "../../api/client";
+import type { Recipe, Run, Setting } from "../../api/client";
 import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
+import { stoodOn } from "../../domain/stoodOn";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { DivideSheet } from "../sets/DivideSheet";
 import { Ledger } from "./Ledger";
 import { PreprocessingBench } from "./PreprocessingBench";
 import { RunSheet } from "./RunSheet";
 import { RunView } from "./RunView";
+import type { RunTitle } from "./StartCell";
+import { StoodOn } from "./StoodOn";
 import { useTraining } from "./useTraining";
 import { VariationBench } from "./VariationBench";
+
+const UNTITLED: RunTitle = { name: "", note: "" };
 
 export function RunsPlace() {
   const { project, classes, split, runs, named } = usePlace();
@@ -18,6 +23,7 @@ export function RunsPlace() {
   const defaults = useDefaultRecipe();
   const table = useTrainingSettings();
   const [changed, setChanged] = useState<Recipe>();
+  const [title, setTitle] = useState<RunTitle>(UNTITLED);
   const [dividing, setDividing] = useState(false);
   const shown = named ?? runs[0];
   // What was changed here, else what the last run used, else the defaults.
@@ -27,8 +33,12 @@ export function RunsPlace() {
     recipe,
     table: table.data ?? [],
     splitId: split?.id,
+    title,
     possible: project.pictures > 0 && table.data !== undefined,
-    onStarted: (run) => setAddress({ run: String(run.id) }),
+    onStarted: (run) => {
+      setTitle(UNTITLED);
+      setAddress({ run: String(run.id) });
+    },
   });
 
   const failed = [defaults, table].find((query) => query.isError);
@@ -37,25 +47,22 @@ export function RunsPlace() {
   const part = params.get("part");
   if (part === "variation" || part === "preprocessing")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
+  const sheet = { recipe, table: table.data, onRecipe: setChanged };
   return (
-    <div className="flex h-full">
-      <aside className="w-[330px] shrink-0 border-r border-hairline" aria-label="Run sheet">
-        <RunSheet
-          project={project}
-          classes={classes}
-          split={split}
-          recipe={recipe}
-          table={table.data}
-          training={training}
-          onRecipe={setChanged}
-          onDivide={() => setDividing(true)}
-          learning={part === "learning"}
-          onOpen={(ingredient) => setAddress({ part: ingredient })}
-        />
-      </aside>
-      <div className="flex min-w-0 flex-1 flex-col">
-        <Results shown={shown} />
-      </div>
+    <div className="flex h-full flex-col">
+      <RunSheet
+        {...sheet}
+        project={project}
+        classes={classes}
+        split={split}
+        training={training}
+        title={title}
+        onTitle={setTitle}
+        onDivide={() => setDividing(true)}
+        learning={part === "learning"}
+        onOpen={(ingredient) => setAddress({ part: ingredient })}
+      />
+      <Results {...sheet} shown={shown} />
       {dividing && <Dividing onClose={() => setDividing(false)} />}
     </div>
   );
@@ -84,15 +91,52 @@ function Ingredient({ part, ...shared }: IngredientProps) {
   );
 }
 
-function Results({ shown }: { shown: Run | undefined }) {
+interface ResultsProps {
+  shown: Run | undefined;
+  recipe: Recipe;
+  table: readonly Setting[];
+  onRecipe: (recipe: Recipe) => void;
+}
+
+function Results({ shown, ...sheet }: ResultsProps) {
   const { project } = usePlace();
   const [, setAddress] = useAddress();
   if (!shown) return <NoRun pictures={project.pictures} />;
   return (
     <>
-      <RunView run={shown} key={shown.id} />
+      <RunView run={shown} key={shown.id}>
+        <Ingredients run={shown} {...sheet} />
+      </RunView>
       <Ledger projectId={project.id} shown={shown} onShow={(run) => setAddress({ run: String(run.id) })} />
     </>
+  );
+}
+
+/** What a run stood on, to be taken over to the Run sheet and back. */
+function Ingredients({ run, recipe, table, onRecipe }: Omit<ResultsProps, "shown"> & { run: Run }) {
+  const { split, splits } = usePlace();
+  const [, setAddress] = useAddress();
+  const [before, setBefore] = useState<{ recipe: Recipe; split: number | undefined }>();
+  const hold = (taken: Recipe, splitId: number | null | undefined) => {
+    onRecipe(taken);
+    if (splits.some((entry) => entry.id === splitId)) setAddress({ split: String(splitId) });
+  };
+  return (
+    <StoodOn
+      run={run}
+      parts={stoodOn(run, recipe, split, table)}
+      onTakeOver={() => {
+        setBefore({ recipe, split: split?.id });
+        hold(run.recipe, run.split_id);
+      }}
+      onBack={
+        before &&
+        (() => {
+          hold(before.recipe, before.split);
+          setBefore(undefined);
+        })
+      }
+    />
   );
 }
 

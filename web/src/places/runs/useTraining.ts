@@ -21,11 +21,20 @@ interface Asked {
   recipe: Recipe | undefined;
   table: readonly Setting[];
   splitId: number | undefined;
+  title: { readonly name: string; readonly note: string };
   possible: boolean;
   onStarted: (run: Run) => void;
 }
 
-export function useTraining({ projectId, recipe, table, splitId, possible, onStarted }: Asked): Training {
+export function useTraining({
+  projectId,
+  recipe,
+  table,
+  splitId,
+  title,
+  possible,
+  onStarted,
+}: Asked): Training {
   const queries = useQueryClient();
   const { fail } = useNotices();
   const [busy, setBusy] = useState(false);
@@ -42,7 +51,7 @@ export function useTraining({ projectId, recipe, table, splitId, possible, onSta
       const run = await need(
         client.POST("/api/projects/{project_id}/runs", {
           params: { path: { project_id: projectId } },
-          body: { recipe, split_id: splitId ?? null },
+          body: { recipe, split_id: splitId ?? null, ...title },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["runs"] });

@@ -2,6 +2,7 @@
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects.postgresql import JSONB
 
 revision = "0011"
 down_revision = "0010"
@@ -12,6 +13,7 @@ def upgrade() -> None:
     op.add_column("run", sa.Column("note", sa.String(), server_default="", nullable=False))
     op.add_column("run", sa.Column("deleted_at", sa.DateTime(timezone=True), nullable=True))
     op.add_column("split", sa.Column("past_looks", sa.Integer(), server_default="0", nullable=False))
+    op.add_column("job", sa.Column("options", JSONB(), server_default="{}", nullable=False))
     op.add_column("project", sa.Column("description", sa.String(), server_default="", nullable=False))
     op.add_column("project", sa.Column("last_run", sa.Integer(), server_default="0", nullable=False))
     op.execute(

@@ -1,0 +1,66 @@
+/** What a run stood on, ingredient by ingredient, and how the Run sheet differs from it now. */
+import type { Recipe, Run, Setting, Split } from "../api/client";
+import { preprocessingWords, ruleWords, scheduleWords } from "./recipe";
+import { changeInWords } from "./runs";
+import { variationWords } from "./variation";
+import { plural, SETS } from "./words";
+
+export interface StoodOnPart {
+  readonly title: string;
+  /** As it was. */
+  readonly words: string;
+  /** What the Run sheet has otherwise now; empty if nothing. */
+  readonly now: string;
+}
+
+type Flat = Readonly<Record<string, unknown>>;
+
+/** Values that differ, as "batch size 16". */
+function others(part: string, was: Flat, is: Flat, names: readonly string[] = Object.keys(is)): string {
+  return names
+    .filter((name) => JSON.stringify(was[name]) !== JSON.stringify(is[name]))
+    .map((name) => changeInWords({ what: `${part}.${name}`, before: was[name], after: is[name] }))
+    .join(", ");
+}
+
+export function stoodOn(
+  run: Run,
+  sheet: Recipe,
+  split: Split | undefined,
+  table: readonly Setting[],
+): readonly StoodOnPart[] {
+  const { preprocessing, variation, network, settings } = run.recipe;
+  const counts = SETS.map((set) => (run.counts[set] ?? 0).toLocaleString("en")).join(" / ");
+  const of = (part: Setting["part"]) =>
+    others(
+      "settings",
+      settings as unknown as Flat,
+      sheet.settings as unknown as Flat,
+      table.filter((setting) => setting.part === part).map((setting) => setting.name),
+    );
+  const otherVariation = JSON.stringify(variation) !== JSON.stringify(sheet.variation);
+  return [
+    {
+      title: "Pictures",
+      words: `split ${run.split_number}: ${counts}, ${plural(run.classes.length, "class", "classes")}`,
+      now: split && split.id !== run.split_id ? `split ${split.number}` : "",
+    },
+    {
+      title: "Preprocessing",
+      words: preprocessingWords(preprocessing),
+      now: others("preprocessing", preprocessing, sheet.preprocessing),
+    },
+    {
+      title: "Variation",
+      words: variationWords(variation),
+      now: otherVariation ? variationWords(sheet.variation) : "",
+    },
+    {
+      title: "Network",
+      words: `${network}, ${plural(run.parameters, "parameter")}`,
+      now: network === sheet.network ? "" : sheet.network,
+    },
+    { title: "Schedule", words: scheduleWords(settings), now: of("schedule") },
+    { title: "Learning", words: ruleWords(table, settings), now: of("learning") },
+  ];
+}

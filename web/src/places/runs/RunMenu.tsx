@@ -1,0 +1,91 @@
+/** What can be done with a run that is there: another name or note, or the bin. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, need, type Run } from "../../api/client";
+import { useHoldings } from "../../api/runQueries";
+import { useAddress } from "../../app/context";
+import { runTitle } from "../../domain/runs";
+import { bytes, plural } from "../../domain/words";
+import { ActionMenu } from "../../parts/ActionMenu";
+import { buttonLook } from "../../parts/Button";
+import { useNotices } from "../../parts/Notices";
+import { SheetForm } from "../../parts/SheetForm";
+import { TitleFields } from "./StartCell";
+
+export function RunMenu({ run }: { run: Run }) {
+  const [asked, setAsked] = useState<"title" | "bin">();
+  const close = () => setAsked(undefined);
+  return (
+    <>
+      <ActionMenu
+        words="More"
+        label={`More for run ${run.number}`}
+        className={buttonLook("bare")}
+        anchor="bottom start"
+        actions={[
+          { words: "Name and note", act: () => setAsked("title") },
+          { words: "Into the bin", act: () => setAsked("bin"), danger: true },
+        ]}
+      />
+      {asked === "title" && <TitleSheet run={run} onClose={close} />}
+      {asked === "bin" && <BinSheet run={run} onClose={close} />}
+    </>
+  );
+}
+
+function TitleSheet({ run, onClose }: { run: Run; onClose: () => void }) {
+  const queries = useQueryClient();
+  const [title, setTitle] = useState({ name: run.name, note: run.note });
+  const keep = async () => {
+    await need(client.PATCH("/api/runs/{run_id}", { params: { path: { run_id: run.id } }, body: title }));
+    for (const key of ["runs", "run"]) await queries.invalidateQueries({ queryKey: [key] });
+  };
+  return (
+    <SheetForm title={`Run ${run.number}`} action="Keep" ready onClose={onClose} onSubmit={keep}>
+      <TitleFields title={title} onTitle={setTitle} />
+    </SheetForm>
+  );
+}
+
+function BinSheet({ run, onClose }: { run: Run; onClose: () => void }) {
+  const queries = useQueryClient();
+  const [, setAddress] = useAddress();
+  const { say, fail } = useNotices();
+  const { data: held } = useHoldings(run.id);
+  const hanging = [
+    held?.weights_bytes ? `${bytes(held.weights_bytes)} of weights` : "",
+    held?.judged.length ? `what it said of the ${held.judged.join(" and the ")} pictures` : "",
+    held?.packs ? `${plural(held.packs, "export pack")} of ${bytes(held.packs_bytes)}` : "",
+  ].filter(Boolean);
+  const bin = async () => {
+    // Nothing asks for it any more when it is gone; another run may be on show before the answer is here.
+    setAddress({ run: undefined });
+    try {
+      await need(client.DELETE("/api/runs/{run_id}", { params: { path: { run_id: run.id } } }));
+      say(`${runTitle(run)} lies in the bin and can be put back.`);
+    } catch (error) {
+      setAddress({ run: String(run.id) });
+      fail(error);
+    }
+    for (const key of ["runs", "bin", "projects"]) await queries.invalidateQueries({ queryKey: [key] });
+  };
+  return (
+    <SheetForm
+      title={`Run ${run.number} into the bin`}
+      action="Into the bin"
+      ready={run.state === "ended"}
+      onClose={onClose}
+      onSubmit={bin}
+    >
+      {run.state === "ended" ? (
+        <p>
+          Its model goes with it{hanging.length > 0 && `: ${hanging.join(", ")}`}. Until the bin is emptied
+          all of it can be put back.
+          {held && held.looks > 0 && ` Its ${plural(held.looks, "look")} at the test set stay counted.`}
+        </p>
+      ) : (
+        <p>It has not ended: stop it first, or wait.</p>
+      )}
+    </SheetForm>
+  );
+}

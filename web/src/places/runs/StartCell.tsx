@@ -1,0 +1,137 @@
+/** The end of the Run sheet's band: the start, what speaks against it, and what the run is called. */
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import type { Split } from "../../api/client";
+import { useSplitChecks } from "../../api/ingredientQueries";
+import { steps } from "../../domain/recipe";
+import type { SettingValue } from "../../domain/trainingSettings";
+import { plural } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { TextField } from "../../parts/TextField";
+import type { RunSheetProps } from "./RunSheet";
+import type { Training } from "./useTraining";
+
+export interface RunTitle {
+  readonly name: string;
+  readonly note: string;
+}
+
+interface Props extends RunSheetProps {
+  /** How many pictures an epoch shows. */
+  shown: number;
+  onSetting: (name: string, value: SettingValue) => void;
+}
+
+export function StartCell(props: Props) {
+  const { project, split, recipe, training, shown, onDivide, onSetting } = props;
+  return (
+    <div className="min-w-0 px-3 py-2">
+      {training.doubts.length ? (
+        <Doubts training={training} onSetting={onSetting} />
+      ) : (
+        <Button
+          kind="main"
+          className="w-full justify-center py-1 text-lg"
+          disabled={training.busy || !project.pictures}
+          onClick={training.start}
+        >
+          Train
+        </Button>
+      )}
+      <p className="mt-1 flex flex-wrap justify-between gap-x-2 text-sm text-quiet">
+        <span className="whitespace-nowrap">
+          {plural(steps(shown, recipe.settings), "step")} of {shown.toLocaleString("en")} pictures
+        </span>
+        <Titled title={props.title} onTitle={props.onTitle} />
+      </p>
+      {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
+    </div>
+  );
+}
+
+/** What the next run is called, if anything. */
+function Titled({ title, onTitle }: { title: RunTitle; onTitle: (title: RunTitle) => void }) {
+  return (
+    <Popover className="relative">
+      <PopoverButton className="max-w-[150px] cursor-pointer truncate text-choice hover:underline">
+        {title.name || title.note || "name it"}
+      </PopoverButton>
+      <PopoverPanel className="shadow-float absolute top-full right-0 z-30 w-[320px] border border-hairline bg-surface p-4 text-base text-ink">
+        <TitleFields title={title} onTitle={onTitle} />
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+export function TitleFields({ title, onTitle }: { title: RunTitle; onTitle: (title: RunTitle) => void }) {
+  return (
+    <>
+      <TextField
+        autoFocus
+        label="Name of the run, besides its number"
+        value={title.name}
+        most={80}
+        onChange={(name) => onTitle({ ...title, name })}
+      />
+      <TextField
+        label="Note: what it is to show"
+        value={title.note}
+        most={5000}
+        lines={3}
+        onChange={(note) => onTitle({ ...title, note })}
+      />
+    </>
+  );
+}
+
+/** What is far from usual is asked before the start, with the way back beside it. */
+function Doubts(props: { training: Training; onSetting: (name: string, value: SettingValue) => void }) {
+  const { doubts, insist, withdraw } = props.training;
+  return (
+    <div role="alertdialog" aria-label="Before the start" data-testid="doubts">
+      {doubts.map((doubt) => (
+        <p key={doubt.name} className="mb-1 text-wrong">
+          {doubt.words}
+        </p>
+      ))}
+      <div className="flex gap-2">
+        <Button
+          kind="main"
+          onClick={() => {
+            for (const doubt of doubts) props.onSetting(doubt.name, doubt.usual);
+            withdraw();
+          }}
+        >
+          Use {doubts.map((doubt) => doubt.usual).join(", ")}
+        </Button>
+        <Button onClick={insist}>Train all the same</Button>
+      </div>
+    </div>
+  );
+}
+
+/** What the split's checks found, said once more where it matters. */
+function Warnings(props: { projectId: number; split: Split; onDivide: () => void }) {
+  const { data: checks } = useSplitChecks(props.projectId, props.split.id);
+  const words = [
+    ...props.split.warnings,
+    ...(checks?.copy_groups ? [`${plural(checks.copy_groups, "group")} of copies in different sets.`] : []),
+    ...(checks?.small ?? []),
+  ];
+  if (!words.length) return null;
+  return (
+    <button
+      type="button"
+      onClick={props.onDivide}
+      title="Open the split"
+      className="mt-0.5 block w-full cursor-pointer text-left text-sm text-wrong"
+      data-testid="split-warnings"
+    >
+      {words.slice(0, 2).map((line) => (
+        <span key={line} className="block truncate" title={line}>
+          {line}
+        </span>
+      ))}
+      {words.length > 2 && <span>and {words.length - 2} more</span>}
+    </button>
+  );
+}
