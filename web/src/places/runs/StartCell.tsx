@@ -52,7 +52,7 @@ export function StartCell(props: Props) {
 function Titled({ title, onTitle }: { title: RunTitle; onTitle: (title: RunTitle) => void }) {
   return (
     <Popover className="relative">
-      <PopoverButton className="max-w-[150px] cursor-pointer truncate text-choice hover:underline">
+      <PopoverButton className="min-h-6 max-w-[150px] cursor-pointer truncate text-choice hover:underline">
         {title.name || title.note || "name it"}
       </PopoverButton>
       <PopoverPanel className="shadow-float absolute top-full right-0 z-30 w-[320px] border border-hairline bg-surface p-4 text-base text-ink">

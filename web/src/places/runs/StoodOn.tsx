@@ -5,7 +5,7 @@ import type { StoodOnPart } from "../../domain/stoodOn";
 import { bytes, duration, moment, plural } from "../../domain/words";
 import { BAND } from "./Part";
 
-const LINK = "block cursor-pointer text-choice underline";
+const LINK = "block min-h-6 cursor-pointer text-choice underline";
 
 interface Props {
   run: Run;
