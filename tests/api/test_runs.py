@@ -269,6 +269,11 @@ def test_settings_that_are_left_out_follow_the_others(client: TestClient, projec
                       "momentum": 0.8, "nesterov": True, "weight_decay": 0.01, "schedule": "step", "warm_up": 0.0,
                       "step_epochs": 3, "step_factor": 0.5, "clip_norm": 1.0, "label_smoothing": 0.0,
                       "class_weights": "none", "class_draws": "balanced"}},
+        # 0.8: with a version, and a network that is resolved.
+        {"version": 2, "preprocessing": {"size": 48, "fit": "border", "colour": "rgb", "ground": [0, 0, 0],
+                                         "border": [9, 9, 9], "scale": "unit", "views": "one"},
+         "variation": {"operations": [{"kind": "turn", "probability": 1.0, "low": -5, "high": 5}], "strength": 0.5,
+                       "drawn": 1}},
     ],
 )  # fmt: skip
 def test_a_stored_recipe_of_any_version_is_listed_and_trained_again(
@@ -276,11 +281,14 @@ def test_a_stored_recipe_of_any_version_is_listed_and_trained_again(
 ) -> None:
     from vast_orchard.upgrades.recipe import upgrade_recipe
 
-    _start(client, project)
+    started = _start(client, project)
     with world.context.database.session() as session:
+        if "version" in former:
+            stored = session.scalar(text("select recipe from run"))
+            former = {**stored, **former}
         session.execute(text("update run set recipe = cast(:r as jsonb)"), {"r": json.dumps(upgrade_recipe(former, 2))})
     (run,) = client.get(f"/api/projects/{project}/runs").json()["runs"]
-    assert run["recipe"]["network"] == former["network"]
+    assert run["recipe"]["network"] == (started["recipe"]["network"] if "version" in former else former["network"])
     assert run["recipe"]["preprocessing"]["size"] == former["preprocessing"]["size"]
     again = client.post(f"/api/projects/{project}/runs", json={"recipe": run["recipe"]})
     assert again.status_code == 202, again.text

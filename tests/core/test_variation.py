@@ -101,19 +101,21 @@ def test_nothing_does_nothing_and_originals_stay() -> None:
     kinds=st.sets(st.sampled_from([kind.name for kind in _PLAIN])),
     strength=st.floats(0, 2),
     drawn=st.integers(0, 3),
+    spread=st.floats(0, 1),
     channels=st.sampled_from([1, 3]),
     height=st.integers(2, 11),
     width=st.integers(2, 11),
 )
 @settings(max_examples=60, deadline=None)
 def test_shapes_hold_for_every_mix_of_operations(
-    kinds: set[str], strength: float, drawn: int, channels: int, height: int, width: int
+    kinds: set[str], strength: float, drawn: int, spread: float, channels: int, height: int, width: int
 ) -> None:
     kinds = {kind for kind in kinds if channels == 3 or not KINDS[kind].needs_colour}
     chosen = Variation(
         operations=tuple(operation(kind, probability=0.9) for kind in sorted(kinds)),
         strength=strength,
         drawn=min(drawn, len(kinds)),
+        drawn_spread=spread,
     )
     pixels = np.random.default_rng(1).integers(0, 256, (5, height, width, channels), dtype=np.uint8)
     varied = vary(pixels, np.arange(5, dtype=np.uint64), chosen, 3, 1)
@@ -321,6 +323,28 @@ def test_probability_and_drawing_decide_how_often() -> None:
         assert share == pytest.approx(1 / 3, abs=0.05)
 
 
+def test_a_chance_for_the_picture_and_a_spread_of_strength() -> None:
+    pixels, identities = np.full((4000, 4, 4, 1), 100, np.uint8), np.arange(4000, dtype=np.uint64)
+    brighter = Operation(kind="brightness", probability=0.0, low=1.5, high=1.5)
+    pool = (brighter, operation("gamma", probability=0.0))
+    levels = vary(pixels, identities, Variation(operations=pool, drawn=2, drawn_chance=0.3), 1, 1)
+    assert (levels != 100).any(axis=(1, 2, 3)).mean() == pytest.approx(0.3, abs=0.03)
+    # 1.5 at strengths evenly from 0.5 to 1.5: the level lies evenly between 100 · 1.5^0.5 = 122.5 and
+    # 100 · 1.5^1.5 = 183.7 by ratio, or 125 and 175 by difference.
+    spread = Variation(operations=(brighter,), drawn=1, drawn_spread=0.5)
+    found = np.sort(vary(pixels, identities, spread, 1, 1)[:, 0, 0, 0].astype(float))
+    low, high = (122.5, 183.7) if KINDS["brightness"].by_ratio else (125.0, 175.0)
+    assert found[0] == pytest.approx(low, abs=1) and found[-1] == pytest.approx(high, abs=1)
+    middle = math.sqrt(low * high) if KINDS["brightness"].by_ratio else (low + high) / 2
+    assert np.median(found) == pytest.approx(middle, abs=1.5)
+    # Neither has a say where each operation goes by its own chance, nor by its usual value in what is drawn.
+    plain = Variation(operations=(operation("turn"), operation("noise")))
+    told = Variation(operations=plain.operations, drawn_chance=0.2, drawn_spread=0.9)
+    same = Variation(operations=plain.operations, drawn=1, drawn_chance=1.0, drawn_spread=0.0)
+    assert np.array_equal(vary(pixels, identities, plain, 1, 1), vary(pixels, identities, told, 1, 1))
+    assert not np.array_equal(vary(pixels, identities, same, 1, 1), vary(pixels, identities, plain, 1, 1))
+
+
 def test_strength_moves_ranges_between_nothing_and_twice() -> None:
     wanted = Variation(operations=(operation("zoom", 0.5, 2), operation("turn", -30, 60)), strength=0.5)
     assert wanted.range_of(wanted.operations[0]) == pytest.approx((math.sqrt(0.5), math.sqrt(2)))
@@ -354,6 +378,8 @@ def test_variations_that_cannot_be_are_refused_with_words() -> None:
         ({"operations": (turn, turn)}, "more than once"),
         ({"operations": (turn,), "strength": 2.5}, "strength is 2.5"),
         ({"operations": (turn,), "drawn": 2}, "drawn from 1"),
+        ({"operations": (turn,), "drawn": 1, "drawn_chance": 0.0}, "chance that operations are drawn is 0"),
+        ({"operations": (turn,), "drawn": 1, "drawn_spread": 1.5}, "spread of the strength is 1.5"),
     ):
         with pytest.raises(SettingError, match=words):
             Variation(**bad)

@@ -57,7 +57,7 @@ def test_recipes_of_earlier_versions_are_read_in_todays_words(world: World) -> N
     _, (one, two, _) = _came_back(world)
     # As 0.1 stored it: "momentum", three numbers for the variation, a network's name.
     first = recipe_from_json(one.recipe)
-    assert one.recipe["version"] == 2
+    assert one.recipe["version"] == 3
     assert (first.settings.optimizer, first.settings.epochs, first.settings.momentum) == ("sgd", 2, 0.9)
     assert [(x.kind, x.probability, x.low, x.high) for x in first.variation.operations] == [
         ("mirror", 0.5, 0, 0), ("turn", 1, -15, 15), ("brightness", 1, 0.8, 1.2),

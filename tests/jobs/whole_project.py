@@ -4,6 +4,7 @@ from typing import Any
 
 from tests.pictures import png
 from tests.world import World, list_pictures
+from vast_orchard.at_once.catalogue import checked_variation
 from vast_orchard.at_once.dividing import move_to_set
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import actions, history
@@ -39,7 +40,7 @@ def trained_project(world: World) -> int:
     assert world.run(made).state == "done"
     first = world.picture_ids(project)
     with world.context.database.session() as session:
-        save_ingredient(session, project, IngredientKind.VARIATION, "Gentle", {"operations": []})
+        save_ingredient(session, project, IngredientKind.VARIATION, "Gentle", checked_variation({"operations": []}))
         # The run has used the split: the moves make its next version.
         split = list_splits(session, project)[0]
         move_to_set(session, project, "two", split.id, dict.fromkeys(first[8:12]))

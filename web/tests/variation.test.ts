@@ -29,7 +29,21 @@ const turn: OperationKind = {
   needs_colour: false,
   one_value: false,
 };
-const empty: Variation = { operations: [], strength: 1, drawn: 0 };
+const empty: Variation = { operations: [], strength: 1, drawn: 0, drawn_chance: 1, drawn_spread: 0 };
+
+describe("a variation that is drawn", () => {
+  const operations = [
+    { kind: "turn", probability: 0, low: -5, high: 5 },
+    { kind: "noise", probability: 0, low: 0, high: 0.1 },
+  ];
+  it("says from how many, for how many pictures, and how far they differ", () => {
+    const plain = { operations, strength: 1, drawn: 1, drawn_chance: 1, drawn_spread: 0 };
+    expect(variationWords(plain)).toBe("1 drawn from 2: turn, noise");
+    expect(variationWords({ ...plain, drawn_chance: 0.5, drawn_spread: 0.25 })).toBe(
+      "1 drawn from 2 for 50 % of pictures: turn, noise; strength 1 ± 0.25",
+    );
+  });
+});
 
 describe("a variation", () => {
   it("keeps the places of its operations while they change", () => {

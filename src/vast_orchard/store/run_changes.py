@@ -47,6 +47,9 @@ def _flat(recipe: Mapping[str, Any]) -> dict[str, Any]:
         **{f"variation.{entry['kind']}": _operation(entry) for entry in variation["operations"]},
         "variation.strength": variation["strength"],
         "variation.drawn": variation["drawn"],
+        # They have a say only where some are drawn.
+        "variation.drawn_chance": variation["drawn_chance"] if variation["drawn"] else None,
+        "variation.drawn_spread": variation["drawn_spread"] if variation["drawn"] else None,
         **{f"settings.{key}": value for key, value in recipe["settings"].items()},
     }
 

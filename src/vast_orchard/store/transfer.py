@@ -27,6 +27,7 @@ from vast_orchard.store.schema import (
     Export,
     Import,
     Ingredient,
+    IngredientKind,
     Job,
     JobKind,
     JobState,
@@ -46,6 +47,7 @@ from vast_orchard.store.schema import (
     SplitMember,
 )
 from vast_orchard.store.snapshots import seal_snapshots
+from vast_orchard.upgrades.recipe import upgrade_recipe, upgrade_variation
 
 __all__ = ["RECORDS", "Loader", "dump_records", "has_work_under_way"]
 
@@ -268,9 +270,14 @@ class Loader:
     def _run_ids(self, row: _Row) -> None:
         if row["state"] != RunState.ENDED:
             raise InputError("The archive holds a run that has not ended.", "Make it again.")
+        row["recipe"] = upgrade_recipe(row["recipe"], 0)
         _check_file("last", row.get("state_path"))
         row.update(state_path=None, state_epoch=None)  # set by `place_files`, once its own id is known
         row["previous_id"] = None  # set by `finish`, once all are there
+
+    def _ingredient_value(self, row: _Row) -> None:
+        if row["kind"] == IngredientKind.VARIATION:
+            row["value"] = upgrade_variation(row["value"])
 
     def _class_ids(self, row: _Row) -> None:
         row["classes"] = [{**entry, "id": self._follow("class", int(entry["id"]))} for entry in row["classes"]]
@@ -369,6 +376,7 @@ def _check_file(kind: str, path: Any) -> str:
 
 _JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
     "run": Loader._run_ids,
+    "ingredient": Loader._ingredient_value,
     "split": Loader._split_ids,
     "action": Loader._action_ids,
     "action_change": Loader._change_ids,

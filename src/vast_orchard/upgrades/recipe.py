@@ -7,7 +7,7 @@ from vast_orchard.upgrades.network import former_ready_network, upgrade_network
 
 __all__ = ["RECIPE_VERSION", "upgrade_preprocessing", "upgrade_recipe", "upgrade_variation"]
 
-RECIPE_VERSION = 2  # 1: up to 0.7, which stored no version
+RECIPE_VERSION = 3  # 1: up to 0.7, which stored no version; 2: 0.8
 
 # What version 1 took where nothing was stored, which only later versions could be told.
 _SETTINGS = {
@@ -19,6 +19,7 @@ _PREPROCESSING = {
     "size": 48, "fit": "distort", "colour": "rgb", "ground": [0, 0, 0], "border": [0, 0, 0], "scale": "deviation",
     "views": "one",
 }  # fmt: skip
+_DRAWING = {"drawn_chance": 1.0, "drawn_spread": 0.0}  # what version 2 always did
 _OPTIMIZERS = {"momentum": "sgd"}  # as 0.1 called it
 _SCHEDULES = {"one-cycle": "rise-and-fall"}
 
@@ -31,10 +32,12 @@ def upgrade_recipe(data: Mapping[str, Any], classes: int) -> dict[str, Any]:
     data : mapping
         As stored by any version.
     classes : int
-        Of the run; version 1 stored a ready network's name only.
+        Of the run, for version 1, which stored a ready network's name only.
     """
     if data.get("version") == RECIPE_VERSION:
         return dict(data)
+    if data.get("version") == 2:
+        return {**data, "version": RECIPE_VERSION, "variation": upgrade_variation(data["variation"])}
     preprocessing = upgrade_preprocessing(data["preprocessing"])
     settings = {**_SETTINGS, **data["settings"]}
     settings["optimizer"] = _OPTIMIZERS.get(settings["optimizer"], settings["optimizer"])
@@ -62,7 +65,7 @@ def upgrade_preprocessing(data: Mapping[str, Any]) -> dict[str, Any]:
 def upgrade_variation(data: Mapping[str, Any]) -> dict[str, Any]:
     """A variation as operations; versions up to 0.5 stored three numbers."""
     if "operations" in data:
-        return {"strength": 1.0, "drawn": 0, **data}
+        return {"strength": 1.0, "drawn": 0, **_DRAWING, **data}
     turn, light = data["turn_degrees"], data["brightness"]
     operations = []
     if data["mirror"]:
@@ -71,4 +74,4 @@ def upgrade_variation(data: Mapping[str, Any]) -> dict[str, Any]:
         operations.append({"kind": "turn", "probability": 1.0, "low": -turn, "high": turn})
     if light:
         operations.append({"kind": "brightness", "probability": 1.0, "low": max(1 - light, 0.1), "high": 1 + light})
-    return {"operations": operations, "strength": 1.0, "drawn": 0}
+    return {"operations": operations, "strength": 1.0, "drawn": 0, **_DRAWING}

@@ -4459,6 +4459,16 @@ export interface components {
              * @default 0
              */
             drawn: number;
+            /**
+             * Drawn Chance
+             * @default 1
+             */
+            drawn_chance: number;
+            /**
+             * Drawn Spread
+             * @default 0
+             */
+            drawn_spread: number;
         };
         /**
          * VariationRead
@@ -4471,6 +4481,10 @@ export interface components {
             strength: number;
             /** Drawn */
             drawn: number;
+            /** Drawn Chance */
+            drawn_chance: number;
+            /** Drawn Spread */
+            drawn_spread: number;
         };
         /**
          * VariationSheetCreate

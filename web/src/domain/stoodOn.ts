@@ -2,7 +2,7 @@
 import type { Recipe, Run, Setting, Split } from "../api/client";
 import { preprocessingWords, ruleWords, scheduleWords } from "./recipe";
 import { changeInWords } from "./runs";
-import { variationWords } from "./variation";
+import { sameValue, variationWords } from "./variation";
 import { plural, SETS } from "./words";
 
 export interface StoodOnPart {
@@ -18,7 +18,7 @@ type Flat = Readonly<Record<string, unknown>>;
 /** Values that differ, as "batch size 16". */
 function others(part: string, was: Flat, is: Flat, names: readonly string[] = Object.keys(is)): string {
   return names
-    .filter((name) => JSON.stringify(was[name]) !== JSON.stringify(is[name]))
+    .filter((name) => !sameValue(was[name], is[name]))
     .map((name) => changeInWords({ what: `${part}.${name}`, before: was[name], after: is[name] }))
     .join(", ");
 }
@@ -38,7 +38,6 @@ export function stoodOn(
       sheet.settings as unknown as Flat,
       table.filter((setting) => setting.part === part).map((setting) => setting.name),
     );
-  const otherVariation = JSON.stringify(variation) !== JSON.stringify(sheet.variation);
   return [
     {
       title: "Pictures",
@@ -53,7 +52,7 @@ export function stoodOn(
     {
       title: "Variation",
       words: variationWords(variation),
-      now: otherVariation ? variationWords(sheet.variation) : "",
+      now: sameValue(variation, sheet.variation) ? "" : variationWords(sheet.variation),
     },
     {
       title: "Network",

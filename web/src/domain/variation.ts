@@ -55,9 +55,17 @@ export function variationWords(variation: Variation): string {
     .filter((entry) => variation.drawn || entry.probability > 0)
     .map((entry) => entry.kind.replaceAll("-", " "));
   if (!names.length || (variation.strength ?? 1) === 0) return "none";
-  const some = variation.drawn ? `${variation.drawn} drawn from ${names.length}: ` : "";
-  const strength = variation.strength ?? 1;
-  return `${some}${names.join(", ")}${strength === 1 ? "" : `; strength ${tidy(strength)}`}`;
+  return `${drawingWords(variation, names.length)}${names.join(", ")}${strengthWords(variation)}`;
+}
+
+function drawingWords({ drawn, drawn_chance: chance = 1 }: Variation, of: number): string {
+  if (!drawn) return "";
+  return `${drawn} drawn from ${of}${chance < 1 ? ` for ${chanceWords(chance)} of pictures` : ""}: `;
+}
+
+function strengthWords({ drawn, strength = 1, drawn_spread: spread = 0 }: Variation): string {
+  if (drawn && spread) return `; strength ${tidy(strength)} ± ${tidy(spread)}`;
+  return strength === 1 ? "" : `; strength ${tidy(strength)}`;
 }
 
 /** Whether two values say the same, in whatever order their parts stand. */

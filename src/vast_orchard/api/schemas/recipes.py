@@ -54,6 +54,8 @@ class VariationBody(Write):
     operations: list[OperationBody] = Field(max_length=40)
     strength: float = 1.0
     drawn: int = 0
+    drawn_chance: float = 1.0
+    drawn_spread: float = 0.0
 
 
 class PreprocessingRead(BaseModel):
@@ -83,6 +85,8 @@ class VariationRead(BaseModel):
     operations: list[OperationUseRead]
     strength: float
     drawn: int
+    drawn_chance: float
+    drawn_spread: float
 
 
 class SettingChoiceRead(BaseModel):

@@ -3,7 +3,11 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-__all__ = ["KINDS", "Family", "OperationKind", "at_strength"]
+import numpy as np
+
+from vast_orchard.core.arrays import FloatArray
+
+__all__ = ["KINDS", "Family", "OperationKind", "at_strength", "at_strengths"]
 
 
 class Family(StrEnum):
@@ -48,6 +52,24 @@ def at_strength(kind: OperationKind, value: float, strength: float) -> float:
     else:
         moved = kind.neutral + (value - kind.neutral) * strength
     return min(max(moved, kind.least), kind.most)
+
+
+def at_strengths(kind: OperationKind, value: float, strengths: FloatArray) -> FloatArray:
+    """The same for one strength a picture.
+
+    Parameters
+    ----------
+    strengths : ndarray, shape (N,), float64
+
+    Returns
+    -------
+    ndarray, shape (N,), float64
+    """
+    if kind.by_ratio:
+        moved = kind.neutral * (value / kind.neutral) ** strengths
+    else:
+        moved = kind.neutral + (value - kind.neutral) * strengths
+    return np.clip(moved, kind.least, kind.most)
 
 
 _GEOMETRY = (

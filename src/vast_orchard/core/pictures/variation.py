@@ -5,7 +5,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from vast_orchard.core.pictures.operations import KINDS, Family, OperationKind, at_strength
+import numpy as np
+
+from vast_orchard.core.arrays import FloatArray
+from vast_orchard.core.pictures.operations import KINDS, Family, OperationKind, at_strength, at_strengths
 from vast_orchard.errors import SettingError
 
 __all__ = ["NO_VARIATION", "Operation", "Variation", "check_colour", "operation", "variation_from_json"]
@@ -93,6 +96,12 @@ class Variation:
     # without regard to its probability (Cubuk et al. 2020, "RandAugment: Practical automated data augmentation with a
     # reduced search space"). 0: each by its own probability. Mixing always goes by probability.
     drawn: int = 0
+    # That any are drawn for a picture; the others stay as they are.
+    drawn_chance: float = 1.0
+    # Where some are drawn, a picture's strength lies evenly between so much below and so much above `strength`, so that
+    # weak and strong forms of an operation are met (Müller & Hutter 2021, "TrivialAugment", section 3, draw it over the
+    # whole range).
+    drawn_spread: float = 0.0
 
     def __post_init__(self) -> None:
         kinds = [entry.kind for entry in self.operations]
@@ -101,6 +110,12 @@ class Variation:
             raise SettingError(f"{', '.join(doubled)} is there more than once.", "Keep one of each.")
         if not 0 <= self.strength <= 2:
             raise SettingError(f"The strength is {self.strength:g}.", "Choose 0 to 2; 1 takes the ranges as they are.")
+        if not 0 < self.drawn_chance <= 1:
+            raise SettingError(
+                f"The chance that operations are drawn is {self.drawn_chance:g}.", "Choose above 0, at most 1."
+            )
+        if not 0 <= self.drawn_spread <= 1:
+            raise SettingError(f"The spread of the strength is {self.drawn_spread:g}.", "Choose 0 to 1.")
         plain = [kind for kind in kinds if KINDS[kind].family is not Family.MIXING]
         if not 0 <= self.drawn <= len(KINDS):
             raise SettingError(f"{self.drawn} operations are to be drawn.", f"Choose 0 to {len(KINDS)}.")
@@ -120,6 +135,22 @@ class Variation:
         if not kind.ranged or kind.one_value:
             return (entry.low, entry.high)
         return (at_strength(kind, entry.low, self.strength), at_strength(kind, entry.high, self.strength))
+
+    def ranges_at(self, entry: Operation, strengths: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Of an operation, for each picture's own strength.
+
+        Parameters
+        ----------
+        strengths : ndarray, shape (N,), float64
+
+        Returns
+        -------
+        low, high : ndarray, shape (N,), float64
+        """
+        kind = KINDS[entry.kind]
+        if not kind.ranged or kind.one_value:
+            strengths = np.ones_like(strengths)
+        return at_strengths(kind, entry.low, strengths), at_strengths(kind, entry.high, strengths)
 
 
 NO_VARIATION = Variation(operations=())
@@ -162,6 +193,8 @@ def variation_from_json(data: Mapping[str, Any]) -> Variation:
             operations=tuple(_told(**entry) for entry in operations),
             strength=data.get("strength", 1.0),
             drawn=data.get("drawn", 0),
+            drawn_chance=data.get("drawn_chance", 1.0),
+            drawn_spread=data.get("drawn_spread", 0.0),
         )
     turn, light = data["turn_degrees"], data["brightness"]
     former = [operation("mirror")] if data["mirror"] else []

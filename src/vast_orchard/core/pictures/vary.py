@@ -22,6 +22,8 @@ _TO_CHROMA = np.array(
 _FROM_CHROMA = np.linalg.inv(_TO_CHROMA)
 # The longer side of a covering rectangle is at most twice the shorter one.
 _LONGEST_BLOCK = 2.0
+# Draws for a picture as a whole; the codes of operations begin with 1.
+_WHOLE = 0
 # Squares of a grid across a picture, from and to.
 _SQUARES = (3, 7)
 
@@ -43,11 +45,16 @@ def draws(
     repeats : ndarray, shape (N,), optional
         How often a picture was shown in this epoch before.
     """
-    codes = np.array([KINDS[kind].code for kind in kinds], np.int64)
-    out = np.empty((len(identities), len(kinds), 8))
-    before = np.zeros(len(identities), np.int64) if repeats is None else np.asarray(repeats, np.int64)
-    draw_uniforms(np.ascontiguousarray(identities, np.uint64), codes, seed, epoch, before, out)
+    out = _uniforms(identities, [KINDS[kind].code for kind in kinds], seed, epoch, repeats)
     return {kind: out[:, place] for place, kind in enumerate(kinds)}
+
+
+def _uniforms(identities: Array, codes: list[int], seed: int, epoch: int, repeats: Array | None) -> FloatArray:
+    out = np.empty((len(identities), len(codes), 8))
+    before = np.zeros(len(identities), np.int64) if repeats is None else np.asarray(repeats, np.int64)
+    keys = np.ascontiguousarray(identities, np.uint64)
+    draw_uniforms(keys, np.array(codes, np.int64), seed, epoch, before, out)
+    return out
 
 
 @lru_cache(maxsize=1)
@@ -60,8 +67,11 @@ def _normal_table() -> Array:
 class _Chances:
     """What happens to each picture of a batch, and how far."""
 
-    def __init__(self, variation: Variation, found: dict[str, FloatArray], count: int) -> None:
-        self._variation, self._found, self._count = variation, found, count
+    def __init__(self, variation: Variation, found: dict[str, FloatArray], whole: FloatArray) -> None:
+        self._variation, self._found, self._count = variation, found, len(whole)
+        self._touched = whole[:, 0] < variation.drawn_chance
+        spread = variation.drawn_spread if variation.drawn else 0.0
+        self._strengths = np.clip(variation.strength + spread * (2 * whole[:, 1] - 1), 0, 2) if spread else None
         self._plain = [entry for entry in variation.operations if KINDS[entry.kind].family is not Family.MIXING]
         self.operations = {entry.kind: entry for entry in self._plain}
         self._happens = self._drawn() if variation.drawn else self._by_probability()
@@ -72,7 +82,10 @@ class _Chances:
     def _drawn(self) -> dict[str, Array]:
         first = np.stack([self._found[entry.kind][:, 0] for entry in self._plain], axis=1)
         ranks = first.argsort(axis=1, kind="stable").argsort(axis=1)
-        return {entry.kind: ranks[:, place] < self._variation.drawn for place, entry in enumerate(self._plain)}
+        return {
+            entry.kind: (ranks[:, place] < self._variation.drawn) & self._touched
+            for place, entry in enumerate(self._plain)
+        }
 
     def happens(self, kind: str) -> Array:
         """Whether to each picture, (N,) bool."""
@@ -86,7 +99,12 @@ class _Chances:
         return np.where(self._happens[kind], self._reach(entry, self._found[kind][:, draw]), neutral)
 
     def _reach(self, entry: Operation, share: FloatArray) -> FloatArray:
-        low, high = self._variation.range_of(entry)
+        low: float | FloatArray
+        high: float | FloatArray
+        if self._strengths is None:
+            low, high = self._variation.range_of(entry)
+        else:
+            low, high = self._variation.ranges_at(entry, self._strengths)
         if KINDS[entry.kind].by_ratio:
             return low * (high / low) ** share
         return low + (high - low) * share
@@ -198,7 +216,8 @@ def _plan(
 ) -> Array:
     _, height, width, _ = shape
     kinds = [entry.kind for entry in variation.operations if KINDS[entry.kind].family is not Family.MIXING]
-    chances = _Chances(variation, draws(identities, kinds, seed, epoch, repeats), len(identities))
+    whole = _uniforms(identities, [_WHOLE], seed, epoch, repeats)[:, 0]
+    chances = _Chances(variation, draws(identities, kinds, seed, epoch, repeats), whole)
     plan = np.zeros(len(identities), PLAN)
     matrices, plan["way"] = _matrices(chances, height, width)
     plan["matrix"] = matrices.reshape(-1, 9)

@@ -40,7 +40,7 @@ export interface RunSheetProps {
   onTitle: (title: RunTitle) => void;
 }
 
-const NO_VARIATION = { operations: [], strength: 1, drawn: 0 };
+const NO_VARIATION = { operations: [], strength: 1, drawn: 0, drawn_chance: 1, drawn_spread: 0 };
 
 /** Set together as one of three ways against unequal classes. */
 const BY_REMEDY = new Set(["class_weights", "class_draws"]);

@@ -80,14 +80,35 @@ function WhenItHappens({ variation, onChange }: PartProps) {
         ]}
       />
       {!!variation.drawn && (
-        <NumberField
-          label="How many"
-          help={`1 to ${most}, of those switched on`}
-          value={variation.drawn}
-          min={1}
-          max={most}
-          onChange={(count) => onChange({ ...variation, drawn: count })}
-        />
+        <>
+          <NumberField
+            label="How many"
+            help={`1 to ${most}, of those switched on`}
+            value={variation.drawn}
+            min={1}
+            max={most}
+            onChange={(count) => onChange({ ...variation, drawn: count })}
+          />
+          <NumberField
+            label="Chance for a picture"
+            help="That any are drawn for it; 1 varies every picture, 0.5 every other."
+            value={variation.drawn_chance ?? 1}
+            min={0}
+            max={1}
+            above
+            step="any"
+            onChange={(chance) => onChange({ ...variation, drawn_chance: chance })}
+          />
+          <NumberField
+            label="Spread of strength"
+            help="How far pictures differ in it, both ways; 0 gives all the same, 0.5 is usual."
+            value={variation.drawn_spread ?? 0}
+            min={0}
+            max={1}
+            step="any"
+            onChange={(spread) => onChange({ ...variation, drawn_spread: spread })}
+          />
+        </>
       )}
     </div>
   );
