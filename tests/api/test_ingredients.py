@@ -41,6 +41,17 @@ def _image(answer: dict[str, Any]) -> Array:
         return np.asarray(image.convert("RGB"))
 
 
+def test_shares_are_proposed_with_what_they_will_tell(client: TestClient, project: int) -> None:
+    found = client.get(f"/api/projects/{project}/splits/proposal").json()
+    assert found["shares"] == {"training": 0.7, "validation": 0.15, "test": 0.15}
+    assert found["labelled"] == client.get(f"/api/projects/{project}").json()["pictures"]
+    # Newcombe 1998, table I: 81 of 263 by Wilson's score method.
+    answer = client.get("/api/intervals", params={"count": [263, 0], "accuracy": 81 / 263}).json()
+    assert answer[0] == pytest.approx([0.2553, 0.3662], abs=0.0001)
+    assert answer[1] == [0, 1]
+    assert client.get("/api/intervals", params={"count": [10], "accuracy": 2}).status_code == 422
+
+
 def test_sheets_show_what_training_does(client: TestClient, world: World, project: int) -> None:
     # One test for all sheets: the process that draws them takes seconds to start.
     _as_training_shows_it(client, world, project)

@@ -45,7 +45,7 @@ def screen(running: Running, archive: bytes, request: pytest.FixtureRequest, tmp
 
 def _sheet(screen: Screen) -> None:
     screen.press("Divide")
-    screen.one("[role=dialog]")
+    screen.reads("[data-testid=weight]", "an accuracy of 0.90 means")
 
 
 def _divide(screen: Screen) -> None:

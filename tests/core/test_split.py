@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, stratified_split
+from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, proposed_shares, stratified_split
 from vast_orchard.errors import SplitError
 from vast_orchard.types import SetName
 
@@ -51,6 +51,11 @@ def test_counts_of_a_plain_case() -> None:
     chosen = stratified_split(_names(120), labels, DEFAULT_SHARES, 1)
     assert Counter(chosen[:100]) == {_TRAINING: 70, _VALIDATION: 15, _TEST: 15}
     assert Counter(chosen[100:]) == {_TRAINING: 14, _VALIDATION: 3, _TEST: 3}
+
+
+def test_large_collections_judge_by_a_thousand_pictures_and_no_less_than_a_twentieth() -> None:
+    for count, share in ((1, 0.15), (1_400, 0.15), (6_500, 0.15), (10_000, 0.1), (20_000, 0.05), (100_000, 0.05)):
+        assert proposed_shares(count) == Shares(training=round(1 - 2 * share, 2), validation=share, test=share), count
 
 
 def test_another_seed_draws_other_sets() -> None:

@@ -359,6 +359,27 @@ def test_the_history_counts_pages_and_follows_one_picture(desk: _Desk) -> None:
     assert [step.summary for step in of_first] == ["2 pictures labelled plate"]
 
 
+def test_the_history_follows_one_class(desk: _Desk) -> None:
+    desk.label([3], "needle")  # out of plate
+    with desk.database.session() as session:
+        made = create_class(session, desk.project, "one", "rime").id
+    with desk.database.session() as session:
+        label_pictures(session, desk.project, "one", [desk.pictures[0]], made)
+        change_class(session, desk.project, "one", made, {"name": "hard rime"})
+        mark_pictures(session, desk.project, "one", [desk.pictures[5]], "excluded", True)
+
+    def told(name: str) -> list[str]:
+        with desk.database.session() as session:
+            return [step.kind for step in list_actions(session, desk.project, class_id=desk.id_of(name))]
+
+    assert told("plate") == ["label", "import"]
+    assert told("needle") == ["label", "label", "import"]
+    assert told("hard rime") == ["class_rename", "label", "class_new"]
+    desk.undo()
+    desk.undo()
+    assert told("rime") == ["undo", "class_rename", "label", "class_new"]
+
+
 def test_an_import_taken_back_is_done_again(world: World) -> None:
     desk = _Desk(world)
     with desk.database.session() as session:

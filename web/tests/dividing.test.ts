@@ -1,7 +1,17 @@
 import { describe, expect, it } from "vitest";
-import { canDivide, type Division, divisionOf, restOf, splitOrder } from "../src/domain/dividing";
+import {
+  canDivide,
+  type Division,
+  divisionOf,
+  isAsProposed,
+  judgingCounts,
+  restOf,
+  sharesWords,
+  splitOrder,
+} from "../src/domain/dividing";
 
-const fresh: Division = divisionOf(undefined, 200);
+const PROPOSED = { training: 0.7, validation: 0.15, test: 0.15 };
+const fresh: Division = divisionOf(undefined, 200, PROPOSED);
 
 describe("a division", () => {
   it("begins with the defaults", () => {
@@ -12,6 +22,15 @@ describe("a division", () => {
       shares: { training: 0.7, validation: 0.15, test: 0.15 },
       numbers: null,
     });
+  });
+  it("is held against what is proposed, and says by how many pictures it judges", () => {
+    expect(isAsProposed(fresh, PROPOSED)).toBe(true);
+    expect(isAsProposed({ ...fresh, test: 20 }, PROPOSED)).toBe(false);
+    expect(sharesWords({ training: 0.9, validation: 0.05, test: 0.05 })).toBe("90 / 5 / 5");
+    expect(judgingCounts({ ...fresh, test: 20 }, 210)).toEqual({ validation: 32, test: 42 });
+    const counted: Division = { ...fresh, by: "numbers" };
+    expect(judgingCounts(counted, 500)).toMatchObject({ validation: 30, test: 30 });
+    expect(restOf(counted, 200)).toBe(0);
   });
   it("needs something to train on", () => {
     expect(canDivide({ ...fresh, validation: 50, test: 49 }, 200)).toBe(true);

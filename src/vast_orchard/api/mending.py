@@ -124,9 +124,13 @@ def list_actions(
     limit: Annotated[int, Query(ge=1, le=1000)] = 100,
     before: Annotated[int | None, Query(ge=1, le=2**62, description="Only older steps.")] = None,
     picture: Annotated[int | None, Query(ge=1, le=2**62, description="Only steps that changed this one.")] = None,
+    class_: Annotated[
+        int | None,
+        Query(alias="class", ge=1, le=LARGEST_ID, description="Only steps into it, out of it, or on it itself."),
+    ] = None,
 ) -> Sequence[ActionValue]:
     """The history, newest first."""
-    return history.list_actions(session, project.id, limit, before=before, picture_id=picture)
+    return history.list_actions(session, project.id, limit, before=before, picture_id=picture, class_id=class_)
 
 
 @router.post("/undo", response_model=UndoRead)

@@ -23,6 +23,7 @@ from vast_orchard.api.schemas.runs import (
 )
 from vast_orchard.at_once.catalogue import (
     default_recipe,
+    expected_intervals,
     networks,
     rate_line,
     recipe_of,
@@ -64,6 +65,15 @@ def list_networks(
 def list_settings() -> list[dict[str, Any]]:
     """Every setting of training, with its range, default and meaning."""
     return training_settings()
+
+
+@router.get("/intervals", response_model=list[tuple[float, float]])
+def read_intervals(
+    count: Annotated[list[Annotated[int, Query(ge=0, le=10**9)]], Query(max_length=20)],
+    accuracy: Annotated[float, Query(ge=0, le=1)] = 0.9,
+) -> list[tuple[float, float]]:
+    """Between which ends an accuracy would be known (95 %) by sets of so many pictures."""
+    return expected_intervals(count, accuracy)
 
 
 @router.post("/rate-line", response_model=list[float])

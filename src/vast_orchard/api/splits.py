@@ -14,6 +14,7 @@ from vast_orchard.api.schemas.splits import (
     FoldsRead,
     MovedRead,
     MovesCreate,
+    ProposalRead,
     SplitChecksRead,
     SplitCreate,
     SplitRead,
@@ -42,6 +43,13 @@ def ahead(
 ) -> dividing.DivisionAhead:
     """How a training would divide the pictures if no split is named and there is none."""
     return dividing.division_ahead(session, project.id, seed)
+
+
+@router.get("/proposal", response_model=ProposalRead)
+def proposal(session: SessionOf, project: ProjectOf) -> dict[str, Any]:
+    """Shares that suit the number of labelled pictures."""
+    labelled, shares = dividing.proposal(session, project.id)
+    return {"labelled": labelled, "shares": shares}
 
 
 @router.post("", response_model=SplitRead, status_code=http.HTTP_201_CREATED)

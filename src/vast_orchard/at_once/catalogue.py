@@ -5,6 +5,7 @@ from dataclasses import asdict, fields
 from typing import Any, TypeVar
 
 from vast_orchard import __version__
+from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.core.network.description import description_from_json, resolved
 from vast_orchard.core.network.plan import NetworkPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
@@ -23,6 +24,7 @@ __all__ = [
     "checked_preprocessing",
     "checked_variation",
     "default_recipe",
+    "expected_intervals",
     "input_size",
     "networks",
     "operations",
@@ -119,6 +121,11 @@ def operations() -> list[dict[str, Any]]:
 def input_size(shorter_sides: Sequence[int]) -> dict[str, Any]:
     """An input size for pictures with these shorter sides, and why."""
     return asdict(proposed_size(shorter_sides))
+
+
+def expected_intervals(counts: Sequence[int], accuracy: float) -> list[tuple[float, float]]:
+    """The 95 % intervals that sets of so many pictures give to an accuracy."""
+    return [wilson_interval(round(accuracy * count), count) for count in counts]
 
 
 def rate_line(settings: Mapping[str, Any], steps: int, points: int = 60) -> list[float]:

@@ -2,13 +2,13 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 
 from sqlalchemy.orm import Session
 
 from vast_orchard.core.sets.amounts import Numbers, shares_of
 from vast_orchard.core.sets.grouped import grouped_split, stratified_folds, told_fit, topped_up
-from vast_orchard.core.sets.split import DEFAULT_SHARES, Shares, complete_sets, stratified_split
+from vast_orchard.core.sets.split import Shares, complete_sets, proposed_shares, stratified_split
 from vast_orchard.errors import ConflictError, SplitError
 from vast_orchard.formats.name_pattern import PatternReading
 from vast_orchard.store.actions import locked_pictures
@@ -38,6 +38,7 @@ __all__ = [
     "folds_of",
     "gather_copies",
     "move_to_set",
+    "proposal",
     "split_for_training",
     "top_up",
 ]
@@ -51,7 +52,7 @@ class DivideRule:
     """How to divide."""
 
     method: str = "random"  # by a seeded draw, or as the "folders" gave the sets
-    shares: Mapping[str, float] = field(default_factory=lambda: asdict(DEFAULT_SHARES))
+    shares: Mapping[str, float] | None = None  # None: as proposed for so many pictures
     numbers: Mapping[str, int] | None = None  # instead of shares
     seed: int = 1
     stratified: bool = True
@@ -117,12 +118,18 @@ def divide(session: Session, project_id: int, rule: DivideRule, name: str = "") 
     )
 
 
+def proposal(session: Session, project_id: int) -> tuple[int, dict[str, float]]:
+    """How many pictures are labelled, and the shares that suit so many."""
+    count = len(labelled_pictures(session, project_id))
+    return count, asdict(proposed_shares(count))
+
+
 def _draw(session: Session, project_id: int, rule: DivideRule) -> _Drawn:
     for what, choice, choices in (("way to divide", rule.method, METHODS), ("grouping", rule.together, TOGETHER)):
         if choice not in choices:
             raise SplitError(f"There is no {what} named {choice!r}.", f"Choose one of {', '.join(choices)}.")
     pictures = labelled_pictures(session, project_id)
-    wanted = shares_of(Numbers(**rule.numbers), len(pictures)) if rule.numbers else Shares(**rule.shares)
+    wanted = _shares(rule, len(pictures))
     identities = [picture.sha256 for picture in pictures]
     labels = [str(picture.class_id) for picture in pictures]
     keys = _keys(session, project_id, pictures, rule)
@@ -134,6 +141,12 @@ def _draw(session: Session, project_id: int, rule: DivideRule) -> _Drawn:
     else:
         sets = grouped_split(identities, labels, keys, wanted, rule.seed, stratified=rule.stratified)
     return _Drawn(pictures=pictures, sets=sets, keys=keys, wanted=wanted)
+
+
+def _shares(rule: DivideRule, pictures: int) -> Shares:
+    if rule.numbers:
+        return shares_of(Numbers(**rule.numbers), pictures)
+    return Shares(**rule.shares) if rule.shares else proposed_shares(pictures)
 
 
 def _keys(
@@ -329,7 +342,7 @@ def top_up(session: Session, project_id: int, window: str, split_id: int) -> tup
         [str(picture.class_id) for picture in pictures],
         _keys(session, project_id, pictures, rule),
         before,
-        Shares(**rule.shares),
+        Shares(**split.shares),
         rule.seed,
     )
     new: dict[int, SetName | None] = {

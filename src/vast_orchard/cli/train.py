@@ -19,7 +19,7 @@ from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation, variation_from_json
-from vast_orchard.core.sets.split import DEFAULT_SHARES, complete_sets, stratified_split
+from vast_orchard.core.sets.split import complete_sets, proposed_shares, stratified_split
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe
@@ -60,9 +60,9 @@ def _divide(collection: Collection, seed: int) -> _Divided:
             "Put the pictures of at least two classes into a folder each.",
         )
     if SetName.TRAINING in given:
-        chosen = complete_sets(identities, names, given, DEFAULT_SHARES, seed)
+        chosen = complete_sets(identities, names, given, proposed_shares(len(labelled)), seed)
     else:
-        chosen = stratified_split(identities, names, DEFAULT_SHARES, seed)
+        chosen = stratified_split(identities, names, proposed_shares(len(labelled)), seed)
     places: dict[SetName, list[int]] = {name: [] for name in SetName}
     for place, set_name in zip(labelled, chosen, strict=True):
         if set_name:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, func, null, select, text, update
+from sqlalchemy import ColumnElement, Select, func, null, or_, select, text, update
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
@@ -153,7 +153,13 @@ def action_value(action: Action, count: int = 0) -> ActionValue:
 
 
 def list_actions(
-    session: Session, project_id: int, limit: int = 100, *, before: int | None = None, picture_id: int | None = None
+    session: Session,
+    project_id: int,
+    limit: int = 100,
+    *,
+    before: int | None = None,
+    picture_id: int | None = None,
+    class_id: int | None = None,
 ) -> Sequence[ActionValue]:
     """Steps, newest first, with the number of pictures that each changed.
 
@@ -163,6 +169,8 @@ def list_actions(
         Only steps older than this one.
     picture_id : int, optional
         Only steps that changed this picture.
+    class_id : int, optional
+        Only steps that put pictures into this class or took them out of it, or changed the class itself.
     """
     count = (
         select(func.count())
@@ -176,7 +184,23 @@ def list_actions(
         query = query.where(Action.id < before)
     if picture_id is not None:
         query = query.where(Action.id.in_(select(ActionChange.action_id).where(ActionChange.picture_id == picture_id)))
+    if class_id is not None:
+        query = query.where(_about_class(class_id))
     return [action_value(row, n) for row, n in session.execute(query.order_by(Action.id.desc()).limit(limit))]
+
+
+def _about_class(class_id: int) -> ColumnElement[bool]:
+    relabelled = (
+        select(ActionChange.picture_id)
+        .where(ActionChange.action_id == Action.id, ActionChange.change["class"].contains([class_id]))
+        .exists()
+    )
+    return or_(
+        relabelled,
+        Action.detail["changes"].contains([{"class_id": class_id}]),
+        Action.detail["class"].as_integer() == class_id,
+        Action.detail["classes"].contains([class_id]),
+    )
 
 
 def _last(session: Session, project_id: int, query: Select[Action]) -> Action | None:

@@ -7,6 +7,7 @@ import type { components, paths } from "./schema";
 type Schemas = components["schemas"];
 export type Project = Schemas["ProjectRead"];
 export type BinnedRun = Schemas["BinnedRunRead"];
+export type Proposal = Schemas["ProposalRead"];
 export type SampleSize = Schemas["SampleCreate"];
 export type ProjectGlimpse = Schemas["ProjectGlimpseRead"];
 export type ClassOf = Schemas["ClassRead"];

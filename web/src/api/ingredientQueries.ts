@@ -133,6 +133,31 @@ export function useSplitChecks(projectId: number, splitId: number | undefined) {
 }
 
 /** How a training would divide the pictures of a project that has no split. */
+/** Shares that suit the number of labelled pictures. */
+export function useProposal(projectId: number) {
+  return useQuery({
+    queryKey: ["splits", "proposal", projectId],
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/splits/proposal", {
+          params: { path: { project_id: projectId } },
+        }),
+      ),
+  });
+}
+
+/** Between which ends sets of so many pictures would tell an accuracy. */
+export function useIntervals(counts: readonly number[], accuracy: number) {
+  return useQuery({
+    queryKey: ["intervals", counts, accuracy],
+    queryFn: () =>
+      need(client.GET("/api/intervals", { params: { query: { count: [...counts], accuracy } } })),
+    staleTime: Infinity,
+    gcTime: 10_000,
+    placeholderData: keepPreviousData,
+  });
+}
+
 export function useDivisionAhead(projectId: number, seed: number, enabled: boolean) {
   return useQuery({
     queryKey: ["splits", "ahead", projectId, seed],

@@ -137,15 +137,15 @@ export function useCompletions(projectId: number, asked: FieldQuery, draft: stri
 const STEPS_SHOWN = 200;
 
 /** The newest steps of the history; of one picture only, if it is named. */
-export function useHistory(projectId: number, picture: number | undefined) {
+export function useHistory(projectId: number, of: { picture?: number; class?: number }) {
   return useQuery({
-    queryKey: ["pictures", "history", projectId, picture ?? 0],
+    queryKey: ["pictures", "history", projectId, of],
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/actions", {
           params: {
             path: { project_id: projectId },
-            query: { limit: STEPS_SHOWN, ...(picture ? { picture } : {}) },
+            query: { limit: STEPS_SHOWN, ...of },
           },
         }),
       ),

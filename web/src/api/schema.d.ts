@@ -1278,6 +1278,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/splits/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proposal
+         * @description Shares that suit the number of labelled pictures.
+         */
+        get: operations["proposal_api_projects__project_id__splits_proposal_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/splits/{split_id}/checks": {
         parameters: {
             query?: never;
@@ -1430,6 +1450,26 @@ export interface paths {
          * @description Every setting of training, with its range, default and meaning.
          */
         get: operations["list_settings_api_training_settings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intervals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Intervals
+         * @description Between which ends an accuracy would be known (95 %) by sets of so many pictures.
+         */
+        get: operations["read_intervals_api_intervals_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3455,6 +3495,15 @@ export interface components {
             description?: string | null;
         };
         /**
+         * ProposalRead
+         * @description Shares for the labelled pictures that there are.
+         */
+        ProposalRead: {
+            /** Labelled */
+            labelled: number;
+            shares: components["schemas"]["SharesBody"];
+        };
+        /**
          * PutAway
          * @description Whether the project stands apart in the list.
          */
@@ -4039,7 +4088,8 @@ export interface components {
              * @enum {string}
              */
             method: "random" | "folders";
-            shares?: components["schemas"]["SharesBody"];
+            /** @description By default as `…/proposal` has them. */
+            shares?: components["schemas"]["SharesBody"] | null;
             /** @description Instead of shares. */
             numbers?: components["schemas"]["NumbersBody"] | null;
             /**
@@ -5778,6 +5828,8 @@ export interface operations {
                 before?: number | null;
                 /** @description Only steps that changed this one. */
                 picture?: number | null;
+                /** @description Only steps into it, out of it, or on it itself. */
+                class?: number | null;
             };
             header?: never;
             path: {
@@ -7033,6 +7085,37 @@ export interface operations {
             };
         };
     };
+    proposal_api_projects__project_id__splits_proposal_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     checks_api_projects__project_id__splits__split_id__checks_get: {
         parameters: {
             query?: never;
@@ -7292,6 +7375,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRead"][];
+                };
+            };
+        };
+    };
+    read_intervals_api_intervals_get: {
+        parameters: {
+            query: {
+                count: number[];
+                accuracy?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -19,19 +19,22 @@ export interface Division {
   readonly seed: number;
 }
 
-/** As the split was made, or by the defaults. */
-export function divisionOf(split: Split | undefined, labelled: number): Division {
+/** Parts of the labelled pictures. */
+export type Shares = Record<"training" | "validation" | "test", number>;
+
+/** As the split was made, or as it is proposed. */
+export function divisionOf(split: Split | undefined, labelled: number, proposed: Shares): Division {
   const rule = (split?.rule ?? {}) as { together?: Together; pattern?: string; keep_copies?: boolean };
   return {
     name: "",
     method: split?.method === "folders" ? "folders" : "random",
     by: "shares",
-    validation: Math.round((split?.shares.validation ?? 0.15) * 100),
-    test: Math.round((split?.shares.test ?? 0.15) * 100),
+    validation: Math.round((split?.shares.validation ?? proposed.validation) * 100),
+    test: Math.round((split?.shares.test ?? proposed.test) * 100),
     numbers: {
-      training: Math.round(labelled * 0.7),
-      validation: Math.round(labelled * 0.15),
-      test: Math.round(labelled * 0.1),
+      training: labelled - Math.round(labelled * proposed.validation) - Math.round(labelled * proposed.test),
+      validation: Math.round(labelled * proposed.validation),
+      test: Math.round(labelled * proposed.test),
     },
     together: rule.together ?? "nothing",
     pattern: rule.pattern || "{group}_{number}",
@@ -44,6 +47,23 @@ export function divisionOf(split: Split | undefined, labelled: number): Division
 /** What is left to train on, in percent. */
 export function trainingShare({ validation, test }: Division): number {
   return 100 - validation - test;
+}
+
+/** Shares in words, in the order of the sets. */
+export function sharesWords({ training, validation, test }: Shares): string {
+  return [training, validation, test].map((share) => Math.round(share * 100)).join(" / ");
+}
+
+/** Whether the shares are as proposed. */
+export function isAsProposed({ validation, test }: Division, proposed: Shares): boolean {
+  return validation === Math.round(proposed.validation * 100) && test === Math.round(proposed.test * 100);
+}
+
+/** Pictures that validation and test would have. */
+export function judgingCounts(division: Division, labelled: number): { validation: number; test: number } {
+  if (countsPictures(division)) return division.numbers;
+  const of = (percent: number) => Math.round((labelled * percent) / 100);
+  return { validation: of(division.validation), test: of(division.test) };
 }
 
 /** How many labelled pictures would be in no set; below zero, how many are missing. */

@@ -15,6 +15,7 @@ __all__ = [
     "MovedRead",
     "MovesCreate",
     "NumbersBody",
+    "ProposalRead",
     "SetPairRead",
     "SharesBody",
     "SplitChecksRead",
@@ -32,6 +33,13 @@ class SharesBody(Write):
     test: float = Field(0.15, ge=0, le=1)
 
 
+class ProposalRead(BaseModel):
+    """Shares for the labelled pictures that there are."""
+
+    labelled: int
+    shares: SharesBody
+
+
 class NumbersBody(Write):
     """Pictures of each set; the rest is in none."""
 
@@ -45,7 +53,7 @@ class SplitCreate(Write):
 
     name: str = Field("", max_length=100, description="By default Split and its number; a known one gets a version.")
     method: Literal["random", "folders"] = "random"
-    shares: SharesBody = Field(default_factory=lambda: SharesBody(training=0.7, validation=0.15, test=0.15))
+    shares: SharesBody | None = Field(None, description="By default as `…/proposal` has them.")
     numbers: NumbersBody | None = Field(None, description="Instead of shares.")
     seed: int = Field(1, ge=0, le=2**32 - 1)
     stratified: bool = True

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from vast_orchard.errors import SplitError
 from vast_orchard.types import SetName
 
-__all__ = ["DEFAULT_SHARES", "Shares", "complete_sets", "drawn_place", "stratified_split"]
+__all__ = ["DEFAULT_SHARES", "Shares", "complete_sets", "drawn_place", "proposed_shares", "stratified_split"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,6 +29,20 @@ class Shares:
 
 # 70/15/15 leaves about 30 validation pictures to the rarest of seven classes in 1,400 (an interval of ±0.15).
 DEFAULT_SHARES = Shares()
+
+
+# A set of 1,000 pictures tells an accuracy of 0.9 within 0.02 either way (a Wilson interval of 95 %), about as much as
+# two runs differ; below 5 % of a collection its rare classes would be missing from a set.
+_ENOUGH, _LEAST, _MOST = 1000, 0.05, 0.15
+
+
+def proposed_shares(count: int) -> Shares:
+    """Shares for so many labelled pictures: validation and test have 15 % each, and less where that is plenty.
+
+    From about 6,700 pictures on they have 1,000 pictures each, and from 20,000 on 5 %; in whole percents.
+    """
+    share = max(_LEAST, min(_MOST, round(_ENOUGH / max(1, count), 2)))
+    return Shares(training=round(1 - 2 * share, 2), validation=share, test=share)
 
 
 def drawn_place(identity: str, seed: int) -> bytes:

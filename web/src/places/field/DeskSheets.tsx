@@ -87,6 +87,7 @@ function SheetOfAll(props: Props) {
     return (
       <HistorySheet
         projectId={project.id}
+        classes={props.classes}
         picture={chosen.length === 1 ? { id: chosen[0] as number, only: laid.only } : undefined}
         onOnly={(only) => onLay({ kind: "history", only })}
         onShow={(action) => {

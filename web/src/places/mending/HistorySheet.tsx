@@ -1,5 +1,6 @@
 /** The history: what changed, when, in which window and how many; each step can be opened in the Sift. */
-import { type Action, windowId } from "../../api/client";
+import { useState } from "react";
+import { type Action, type ClassOf, windowId } from "../../api/client";
 import { useHistory } from "../../api/queries";
 import { moment, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -8,6 +9,7 @@ import { Failed, Reading } from "../../parts/States";
 
 interface Props {
   projectId: number;
+  classes: readonly ClassOf[];
   /** The one picture that is chosen, whose steps alone can be shown. */
   picture: { id: number; only: boolean } | undefined;
   onOnly: (only: boolean) => void;
@@ -17,15 +19,43 @@ interface Props {
   onClose: () => void;
 }
 
-export function HistorySheet({ projectId, picture, onOnly, onShow, onUndo, onRedo, onClose }: Props) {
-  const history = useHistory(projectId, picture?.only ? picture.id : undefined);
+export function HistorySheet({
+  projectId,
+  classes,
+  picture,
+  onOnly,
+  onShow,
+  onUndo,
+  onRedo,
+  onClose,
+}: Props) {
+  const [classId, setClassId] = useState<number>();
+  const history = useHistory(projectId, {
+    ...(picture?.only ? { picture: picture.id } : {}),
+    ...(classId ? { class: classId } : {}),
+  });
   return (
     <Sheet title="History" open wide onClose={onClose}>
       <div className="mb-3 flex items-center gap-2">
         <Button onClick={onUndo}>Undo</Button>
         <Button onClick={onRedo}>Redo</Button>
+        <label className="ml-auto flex min-w-0 items-center gap-2">
+          Steps of
+          <select
+            value={classId ?? ""}
+            onChange={(event) => setClassId(Number(event.target.value) || undefined)}
+            className="rounded-control max-w-[260px] min-w-0 border border-edge bg-surface px-1.5 py-0.5"
+          >
+            <option value="">all classes</option>
+            {classes.map((entry) => (
+              <option key={entry.id} value={entry.id}>
+                {entry.name}
+              </option>
+            ))}
+          </select>
+        </label>
         {picture && (
-          <label className="ml-auto flex items-center gap-2">
+          <label className="flex items-center gap-2">
             <input
               type="checkbox"
               checked={picture.only}
@@ -37,7 +67,11 @@ export function HistorySheet({ projectId, picture, onOnly, onShow, onUndo, onRed
       </div>
       {history.isPending && <Reading what="the history" />}
       {history.isError && <Failed error={history.error} onRetry={() => void history.refetch()} />}
-      {history.data?.length === 0 && <p className="text-quiet">Nothing has been changed yet.</p>}
+      {history.data?.length === 0 && (
+        <p className="text-quiet">
+          {classId || picture?.only ? "Nothing was done to it." : "Nothing has been changed yet."}
+        </p>
+      )}
       <ol data-testid="history">
         {history.data?.map((step) => (
           <Step key={step.id} step={step} onShow={onShow} />

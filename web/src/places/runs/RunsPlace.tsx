@@ -153,7 +153,7 @@ function NoRun({ pictures }: { pictures: number }) {
 }
 
 function Dividing({ onClose }: { onClose: () => void }) {
-  const { project, classes, splits, split } = usePlace();
+  const { project, classes, splits, split, run } = usePlace();
   const [, setAddress] = useAddress();
   return (
     <DivideSheet
@@ -161,6 +161,7 @@ function Dividing({ onClose }: { onClose: () => void }) {
       classes={classes}
       splits={splits}
       split={split}
+      accuracy={run?.validation?.accuracy}
       onClose={onClose}
       onDivided={(made) => setAddress({ split: String(made.id) })}
     />

@@ -1,6 +1,18 @@
 /** What a division is made by: how, how much, what stays together, and the seed. */
-import { type Division, restOf, type Together, trainingShare } from "../../domain/dividing";
-import { SETS } from "../../domain/words";
+import type { Proposal } from "../../api/client";
+import { useIntervals } from "../../api/ingredientQueries";
+import {
+  countsPictures,
+  type Division,
+  isAsProposed,
+  judgingCounts,
+  restOf,
+  sharesWords,
+  type Together,
+  trainingShare,
+} from "../../domain/dividing";
+import { plural, probability, SETS } from "../../domain/words";
+import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { NumberField } from "../../parts/NumberField";
 
@@ -130,6 +142,47 @@ export function PictureFields({ division, labelled, onChange }: FieldsProps & { 
           : `${rest} of ${labelled} stay in no set.`}
       </p>
     </>
+  );
+}
+
+interface WeightProps extends FieldsProps {
+  proposal: Proposal;
+  accuracy: number;
+}
+
+/** What sets of that size are good for, and what is proposed. */
+export function Weight({ division, proposal, accuracy, onChange }: WeightProps) {
+  const { shares, labelled } = proposal;
+  const counts = judgingCounts(division, labelled);
+  const intervals = useIntervals([counts.validation, counts.test], accuracy);
+  const told = (set: "validation" | "test", place: number) => {
+    const found = intervals.data?.[place];
+    if (!counts[set] || !found) return null;
+    return (
+      <p>
+        {plural(counts[set], `${set} picture`)}: an accuracy of {probability(accuracy)} means{" "}
+        {probability(found[0])} to {probability(found[1])}.
+      </p>
+    );
+  };
+  return (
+    <div className="mb-2 text-sm text-quiet" data-testid="weight">
+      {told("validation", 0)}
+      {told("test", 1)}
+      {!countsPictures(division) && !isAsProposed(division, shares) && (
+        <Button
+          kind="bare"
+          onClick={() =>
+            onChange({
+              validation: Math.round(shares.validation * 100),
+              test: Math.round(shares.test * 100),
+            })
+          }
+        >
+          Take {sharesWords(shares)}, proposed for {plural(labelled, "picture")}
+        </Button>
+      )}
+    </div>
   );
 }
 
