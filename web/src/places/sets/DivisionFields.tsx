@@ -156,12 +156,12 @@ export function Weight({ division, proposal, accuracy, onChange }: WeightProps) 
   const counts = judgingCounts(division, labelled);
   const intervals = useIntervals([counts.validation, counts.test], accuracy);
   const told = (set: "validation" | "test", place: number) => {
-    const found = intervals.data?.[place];
-    if (!counts[set] || !found) return null;
+    const [low, high] = intervals.data?.[place] ?? [];
+    if (!counts[set] || low === undefined || high === undefined) return null;
     return (
       <p>
         {plural(counts[set], `${set} picture`)}: an accuracy of {probability(accuracy)} means{" "}
-        {probability(found[0])} to {probability(found[1])}.
+        {probability(low)} to {probability(high)}.
       </p>
     );
   };
