@@ -127,6 +127,32 @@ def test_names_by_a_pattern_renamed_merged_and_a_part_of_them(screen: Screen, tm
     assert [words for words in screen.complaints() if "/plan - Failed to load" not in words] == []
 
 
+def test_a_class_and_a_folder_are_left_out(screen: Screen, tmp_path: Path) -> None:
+    members = {
+        f"{c}/{d}/{n}.png": png(100 * k + 10 * len(d) + n)
+        for k, c in enumerate(("plate", "rime")) for d in ("fresh", "old") for n in range(4)
+    }  # fmt: skip
+    (tmp_path / "ridge.zip").write_bytes(zipped(members))
+    _project(screen, "Left out")
+    screen.one("input[aria-label='Archive']").send_keys(str(tmp_path / "ridge.zip"))
+    screen.until("the plan", lambda: _planned(screen) == {"plate": 8, "rime": 8})
+    screen.one("[aria-label='Leave out rime']").click()
+    screen.until("one class", lambda: _planned(screen) == {"plate": 8, "rime": 0})
+    screen.one("[data-testid=folders] summary").click()
+    screen.one("[data-testid=folders] li label:has([title='plate/old']) input").click()
+    screen.until("half of it", lambda: _planned(screen) == {"plate": 4, "rime": 0})
+    screen.reads("[data-testid=plan-words]", "4 new pictures, 12 left out for now")
+    screen.one("[aria-label='Take rime']").click()
+    screen.until("it is in again", lambda: _planned(screen) == {"plate": 4, "rime": 8})
+    screen.one("[aria-label='Leave out rime']").click()
+    screen.until("and out", lambda: _planned(screen) == {"plate": 4, "rime": 0})
+    screen.until("it can be decided", lambda: screen.all("button:not([disabled])[title='Ctrl + Enter']"))
+    screen.keys(Keys.ENTER, ctrl=True)
+    screen.reads("[data-testid=import-report]", "4 new pictures")
+    screen.press("See the pictures")
+    screen.until("the rows", lambda: _rows(screen) == {"plate": 4})
+
+
 def test_a_table_beside_its_pictures(screen: Screen, tmp_path: Path) -> None:
     rows = [
         f"{n}.png,{'plate' if n % 2 else 'rime'},{'S1' if n < 5 else 'S2'},{'faint' if n == 1 else ''}"

@@ -147,6 +147,30 @@ def test_renaming_merges_and_takes_labels_away(tmp_path: Path) -> None:
     assert (plan["unlabelled"]["files"], plan["unlabelled"]["read_as"]) == (1, ["dust"])
 
 
+def test_classes_and_folders_are_left_out_for_now(tmp_path: Path) -> None:
+    paths = [f"{c}/{d}/{n}.png" for c in ("plate", "rime", "unlabelled") for d in ("old", "new") for n in range(3)]
+    record = _record(tmp_path, _files(*paths))
+
+    def taken(**change: Any) -> list[str]:
+        return sorted(f.file.path for f in open_plan(record, [], ReadingChoice(**change)).files() if f.chosen)
+
+    assert taken(without_classes=("rime", "")) == [path for path in sorted(paths) if path.startswith("plate")]
+    assert taken(without_folders=("plate/old", "rime")) == [
+        path for path in sorted(paths) if not path.startswith(("plate/old/", "rime/"))
+    ]
+    assert taken(without_folders=("plate/ol",)) == sorted(paths)  # a part of a name is no folder
+    # A part is drawn from what is left in; a class that is left out keeps the name it was read by.
+    some = taken(part=Part(per_class=2), without_folders=("plate/old",))
+    assert Counter(path.partition("/")[0] for path in some) == {"plate": 2, "rime": 2, "unlabelled": 2}
+    assert not any(path.startswith("plate/old") for path in some)
+    choice = ReadingChoice(without_classes=("rime",), renamed={"rime": "plate"})
+    plan = plan_to_json(open_plan(record, [], choice), {})
+    (plate,) = plan["classes"]
+    assert (plate["files"], plate["chosen"], plan["left_out"]) == (12, 6, 6)
+    assert {entry["path"]: entry["files"] for entry in plan["folders"]}["rime"] == 6
+    assert plan["folders_count"] == 9
+
+
 def test_a_plan_counts_what_is_known_repeated_and_under_two_labels(tmp_path: Path) -> None:
     contents = {"plate/1.png": "a", "plate/2.png": "a", "rime/3.png": "a", "rime/4.png": "b", "5.png": "c"}
     plan = plan_to_json(open_plan(_record(tmp_path, contents, known=["b"]), (), ReadingChoice()), {})

@@ -4,12 +4,17 @@ import {
   classWords,
   contentWords,
   EVERYTHING,
+  isClassOut,
+  isFolderOut,
+  namesRead,
   plannedSets,
   planWords,
   readingWords,
   renameIn,
   sameReading,
   separate,
+  withClass,
+  withFolder,
 } from "../src/domain/plan";
 
 const PLATE: PlannedClass = {
@@ -25,6 +30,24 @@ const PLATE: PlannedClass = {
 };
 
 const PLAN = { new: 1, known: 0, repeated: 0, left_out: 0 } as Plan;
+
+describe("what is left out of a plan", () => {
+  const rime = { ...PLATE, name: "rime", read_as: ["rime", "Rime"] };
+  it("goes by the names that were read, and comes back", () => {
+    const out = withClass(EVERYTHING, namesRead(rime), false);
+    expect(isClassOut(out, rime)).toBe(true);
+    expect(isClassOut(out, PLATE)).toBe(false);
+    expect(withClass(out, namesRead(rime), true)).toEqual(EVERYTHING);
+    expect(namesRead({ ...PLATE, read_as: [] })).toEqual([""]);
+  });
+  it("takes all of a folder with it", () => {
+    const out = withFolder(EVERYTHING, "ridge/old", false);
+    expect(
+      ["ridge", "ridge/old", "ridge/old/1", "ridge/older"].map((path) => isFolderOut(out, path)),
+    ).toEqual([false, true, true, false]);
+    expect(withFolder(out, "ridge/old", true)).toEqual(EVERYTHING);
+  });
+});
 
 describe("a plan in words", () => {
   it("says only what there is", () => {

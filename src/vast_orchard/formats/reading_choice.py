@@ -43,6 +43,9 @@ class ReadingChoice:
     # Class as it was read to class as it shall be; two of one name are merged, an empty name means unlabelled.
     renamed: Mapping[str, str] = field(default_factory=dict)
     part: Part | None = None
+    # Left out for now: classes as they were read ("" is what has none), and folders with all that lies in them.
+    without_classes: tuple[str, ...] = ()
+    without_folders: tuple[str, ...] = ()
 
 
 def choice_to_json(choice: ReadingChoice) -> dict[str, Any]:
@@ -55,6 +58,8 @@ def choice_to_json(choice: ReadingChoice) -> dict[str, Any]:
         "columns": dict(choice.columns),
         "renamed": dict(choice.renamed),
         "part": {"per_class": choice.part.per_class, "seed": choice.part.seed} if choice.part else None,
+        "without_classes": list(choice.without_classes),
+        "without_folders": list(choice.without_folders),
     }
 
 
@@ -82,4 +87,6 @@ def choice_from_json(data: Mapping[str, Any]) -> ReadingChoice:
         columns=dict(data.get("columns") or {}),
         renamed=dict(data.get("renamed") or {}),
         part=Part(per_class=part["per_class"], seed=part.get("seed", 1)) if part else None,
+        without_classes=tuple(data.get("without_classes") or ()),
+        without_folders=tuple(folder.strip("/") for folder in data.get("without_folders") or ()),
     )

@@ -15,11 +15,12 @@ from vast_orchard.formats.reading_choice import Part, ReadingChoice
 from vast_orchard.formats.source_survey import SourceRecord, open_reading
 from vast_orchard.formats.told import Reading, Told, clean_name
 
-__all__ = ["ChosenFile", "OpenPlan", "open_plan", "plan_to_json"]
+__all__ = ["ChosenFile", "OpenPlan", "folders_above", "open_plan", "plan_to_json"]
 
 _SAMPLES = 24
 _LISTED = 100
 _EXAMPLES = 8
+_FOLDERS = 500
 _UNLABELLED = ""
 
 
@@ -30,7 +31,14 @@ class ChosenFile:
     file: ListedFile
     class_name: str | None
     told: Told
-    chosen: bool  # False: the random part leaves it out
+    chosen: bool  # False: a person or the random part leaves it out
+
+
+def folders_above(path: str) -> Iterator[str]:
+    """The folders that a file lies in, innermost first."""
+    while "/" in path:
+        path = path.rpartition("/")[0]
+        yield path
 
 
 def _draw(sha256: str, seed: int) -> int:
@@ -68,9 +76,13 @@ class OpenPlan:
 
     def __init__(self, record: SourceRecord, reading: Reading, choice: ReadingChoice) -> None:
         self._record, self._reading, self._choice = record, reading, choice
+        self._without = frozenset(choice.without_classes)
+        self._folders = frozenset(choice.without_folders)
         self._renamed = {name: clean_name(to) for name, to in choice.renamed.items()}
         self._limits = (
-            _limits(((f, name or _UNLABELLED) for f, name, _ in self._named()), choice.part) if choice.part else {}
+            _limits(((f, name or _UNLABELLED) for f, name, told in self._named() if self._wanted(f, told)), choice.part)
+            if choice.part
+            else {}
         )
 
     @property
@@ -84,11 +96,19 @@ class OpenPlan:
             name = told.class_name
             yield entry, (self._renamed.get(name, name) or None) if name else None, told
 
+    def _wanted(self, entry: ListedFile, told: Told) -> bool:
+        """Whether a person left it in."""
+        if (told.class_name or _UNLABELLED) in self._without:
+            return False
+        return not (self._folders and any(folder in self._folders for folder in folders_above(entry.path)))
+
     def files(self) -> Iterator[ChosenFile]:
         """Every picture file, in the order of the source."""
         part = self._choice.part
         for entry, name, told in self._named():
-            chosen = part is None or _draw(entry.sha256, part.seed) <= self._limits[name or _UNLABELLED]
+            chosen = self._wanted(entry, told) and (
+                part is None or _draw(entry.sha256, part.seed) <= self._limits[name or _UNLABELLED]
+            )
             yield ChosenFile(file=entry, class_name=name, told=told, chosen=chosen)
 
     def class_names(self) -> list[str]:
@@ -158,6 +178,7 @@ def plan_to_json(plan: OpenPlan, here: Mapping[str, int]) -> dict[str, Any]:
     two: list[dict[str, Any]] = []
     new = groups = notes = two_count = 0
     seen_groups: set[str] = set()
+    folders: Counter[str] = Counter()
     shown: Counter[str] = Counter()
     matched: list[dict[str, Any]] = []
     for file in plan.files():
@@ -169,6 +190,7 @@ def plan_to_json(plan: OpenPlan, here: Mapping[str, int]) -> dict[str, Any]:
         shown[name] += 1
         if len(matched) < _EXAMPLES and shown[name] <= (1 if name else _EXAMPLES // 2):
             matched.append({"path": file.file.path, "class_name": file.class_name})
+        folders.update(folders_above(file.file.path))
         classes.setdefault(name, _ClassCount()).add(file, before is not None)
         if not file.chosen:
             continue
@@ -208,4 +230,6 @@ def plan_to_json(plan: OpenPlan, here: Mapping[str, int]) -> dict[str, Any]:
         "wrappers": list(plan.reading.wrappers),
         "notes": list(plan.reading.notes),
         "examples": matched,
+        "folders": [{"path": path, "files": count} for path, count in sorted(folders.items())[:_FOLDERS]],
+        "folders_count": len(folders),
     }

@@ -2181,6 +2181,13 @@ export interface components {
                 [key: string]: string;
             };
             part?: components["schemas"]["PartBody"] | null;
+            /**
+             * Without Classes
+             * @description Left out for now, as they were read; '' is what has none.
+             */
+            without_classes?: string[];
+            /** Without Folders */
+            without_folders?: string[];
         };
         /**
          * ClassMerge
@@ -2532,6 +2539,16 @@ export interface components {
              * @description Of a row of copies, whether all have the same pixels as another.
              */
             exact: boolean;
+        };
+        /**
+         * FolderRead
+         * @description A folder of the source, with the pictures in it and below.
+         */
+        FolderRead: {
+            /** Path */
+            path: string;
+            /** Files */
+            files: number;
         };
         /**
          * FoldsRead
@@ -3310,6 +3327,13 @@ export interface components {
             notes: string[];
             /** Examples */
             examples: components["schemas"]["ExampleRead"][];
+            /**
+             * Folders
+             * @description The first of them, by their paths.
+             */
+            folders: components["schemas"]["FolderRead"][];
+            /** Folders Count */
+            folders_count: number;
         };
         /**
          * PlannedClassRead

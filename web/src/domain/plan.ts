@@ -27,6 +27,8 @@ export const EVERYTHING: Choice = {
   columns: {},
   renamed: {},
   part: null,
+  without_classes: [],
+  without_folders: [],
 };
 
 export function readingWords(choice: Choice): string {
@@ -95,6 +97,32 @@ export function separate(choice: Choice, readAs: readonly string[]): Choice {
     ...choice,
     renamed: Object.fromEntries(Object.entries(choice.renamed).filter(([read]) => !readAs.includes(read))),
   };
+}
+
+/** Leave what was read under some names out for now, or take it again. */
+export function withClass(choice: Choice, readAs: readonly string[], taken: boolean): Choice {
+  const others = (choice.without_classes ?? []).filter((name) => !readAs.includes(name));
+  return { ...choice, without_classes: taken ? others : [...others, ...readAs] };
+}
+
+/** Leave a folder with all that lies in it out for now, or take it again. */
+export function withFolder(choice: Choice, path: string, taken: boolean): Choice {
+  const others = (choice.without_folders ?? []).filter((entry) => entry !== path);
+  return { ...choice, without_folders: taken ? others : [...others, path] };
+}
+
+/** Whether a folder is left out, by itself or with one that it lies in. */
+export function isFolderOut(choice: Choice, path: string): boolean {
+  return (choice.without_folders ?? []).some((out) => path === out || path.startsWith(`${out}/`));
+}
+
+/** The names that a class of the plan was read by; of what has none, the empty one. */
+export function namesRead(entry: PlannedClass): readonly string[] {
+  return entry.read_as.length ? entry.read_as : [""];
+}
+
+export function isClassOut(choice: Choice, entry: PlannedClass): boolean {
+  return namesRead(entry).every((name) => (choice.without_classes ?? []).includes(name));
 }
 
 export function classWords(entry: PlannedClass): string {

@@ -11,7 +11,13 @@ export interface Offer {
 
 /** What was tried, likeliest first, then what a person can always choose. */
 export function offers(survey: Survey, chosen: Choice): Offer[] {
-  const bare = { renamed: {}, part: chosen.part };
+  // Classes are called otherwise by another reading; folders and how much is taken stay as they were chosen.
+  const bare = {
+    renamed: {},
+    without_classes: [],
+    part: chosen.part,
+    without_folders: chosen.without_folders ?? [],
+  };
   const found: Offer[] = survey.readings.map((tried) => ({
     choice: { ...(tried.choice as Choice), ...bare },
     words: readingWords(tried.choice as Choice),

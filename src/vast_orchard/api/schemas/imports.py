@@ -10,6 +10,7 @@ from vast_orchard.api.schemas.base import Read, Write
 __all__ = [
     "ChoiceBody",
     "ExampleRead",
+    "FolderRead",
     "ImportEntryRead",
     "ImportRead",
     "PartBody",
@@ -88,6 +89,10 @@ class ChoiceBody(Write):
     columns: dict[_Short, _Short] = Field(default_factory=dict, max_length=20)
     renamed: dict[_Short, _Short] = Field(default_factory=dict, max_length=10_000)
     part: PartBody | None = None
+    without_classes: list[_Short] = Field(
+        default_factory=list, max_length=10_000, description="Left out for now, as they were read; '' is what has none."
+    )
+    without_folders: list[_Short] = Field(default_factory=list, max_length=10_000)
 
 
 class TriedRead(BaseModel):
@@ -182,6 +187,13 @@ class ExampleRead(BaseModel):
     class_name: str | None
 
 
+class FolderRead(BaseModel):
+    """A folder of the source, with the pictures in it and below."""
+
+    path: str
+    files: int
+
+
 class PlanRead(BaseModel):
     """What bringing in would do."""
 
@@ -200,3 +212,5 @@ class PlanRead(BaseModel):
     wrappers: list[str]
     notes: list[str]
     examples: list[ExampleRead]
+    folders: list[FolderRead] = Field(description="The first of them, by their paths.")
+    folders_count: int

@@ -1,6 +1,6 @@
 /** What a source would bring, as rows: a line about all of it, then its classes. */
 import type { Choice, Import, Plan, Survey } from "../../api/client";
-import { contentWords } from "../../domain/plan";
+import { contentWords, isFolderOut, withFolder } from "../../domain/plan";
 import { plural } from "../../domain/words";
 import { Skipped } from "./PastImport";
 import { PlannedRow } from "./PlannedRow";
@@ -32,6 +32,7 @@ export function PlanRows(props: Props) {
         {plan.groups > 0 && <p>{plural(plan.groups, "group")} of pictures that belong together.</p>}
         {plan.noted > 0 && <p>{plural(plan.noted, "picture")} with a note.</p>}
         <TwoLabels entry={props.entry} plan={plan} />
+        <Folders plan={plan} choice={props.choice} onChoice={props.onChoice} />
         <Skipped skipped={survey.skipped} count={survey.skipped_count} />
       </div>
       <ul aria-label="Classes">
@@ -48,6 +49,44 @@ export function PlanRows(props: Props) {
         ))}
       </ul>
     </div>
+  );
+}
+
+/** The source's folders, each with all that lies in it taken or left out. */
+function Folders({ plan, choice, onChoice }: Pick<Props, "plan" | "choice" | "onChoice">) {
+  if (plan.folders_count < 2) return null;
+  const out = (choice.without_folders ?? []).length;
+  const above = (path: string) =>
+    path.includes("/") && isFolderOut(choice, path.slice(0, path.lastIndexOf("/")));
+  return (
+    <details className="mt-1" data-testid="folders">
+      <summary className="cursor-pointer">
+        {plural(plan.folders_count, "folder")}
+        {out > 0 && <b className="text-ink">, {out} left out</b>}
+      </summary>
+      <ul className="mt-1 max-h-64 overflow-y-auto text-ink">
+        {plan.folders.map((folder) => (
+          <li key={folder.path} style={{ paddingLeft: `${16 * (folder.path.split("/").length - 1)}px` }}>
+            <label className="flex cursor-pointer items-baseline gap-2">
+              <input
+                type="checkbox"
+                checked={!isFolderOut(choice, folder.path)}
+                disabled={above(folder.path)}
+                onChange={(event) => onChoice(withFolder(choice, folder.path, event.target.checked))}
+                className="accent-choice"
+              />
+              <span className="min-w-0 truncate" title={folder.path}>
+                {folder.path.slice(folder.path.lastIndexOf("/") + 1)}
+              </span>
+              <span className="text-quiet">{folder.files.toLocaleString("en")}</span>
+            </label>
+          </li>
+        ))}
+      </ul>
+      {plan.folders_count > plan.folders.length && (
+        <p>The first {plan.folders.length} are listed; classes can be left out below.</p>
+      )}
+    </details>
   );
 }
 

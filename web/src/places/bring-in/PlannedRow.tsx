@@ -1,7 +1,15 @@
 /** A class as the plan would fill it: its name, to be changed, its count and sets, and some of its pictures. */
 import { useEffect, useState } from "react";
 import type { Choice, PlannedClass } from "../../api/client";
-import { classWords, plannedSets, renameIn, separate } from "../../domain/plan";
+import {
+  classWords,
+  isClassOut,
+  namesRead,
+  plannedSets,
+  renameIn,
+  separate,
+  withClass,
+} from "../../domain/plan";
 import { Button } from "../../parts/Button";
 import { SetBar } from "../../parts/SetBar";
 
@@ -20,9 +28,10 @@ export function PlannedRow(props: Props) {
   const { importId, entry, names, choice, onChoice } = props;
   const changed = entry.read_as.some((read) => read !== entry.name);
   const words = classWords(entry);
+  const out = isClassOut(choice, entry);
   return (
     <li
-      className="grid grid-cols-[176px_1fr] items-center gap-3 border-b border-hairline py-2 pr-2 pl-3"
+      className={`grid grid-cols-[176px_1fr] items-center gap-3 border-b border-hairline py-2 pr-2 pl-3 ${out ? "bg-sunken" : ""}`}
       data-class={entry.name}
     >
       <div>
@@ -35,7 +44,17 @@ export function PlannedRow(props: Props) {
           <span className="text-quiet">{entry.chosen.toLocaleString("en")}</span>
         </div>
         <Reach {...props} />
-        {words && <p className="mt-0.5 px-1 text-sm text-quiet">{words}</p>}
+        <p className="mt-0.5 flex flex-wrap items-baseline gap-x-2 px-1 text-sm text-quiet">
+          {words && <span>{words}</span>}
+          <button
+            type="button"
+            aria-label={`${out ? "Take" : "Leave out"} ${entry.name || "the unlabelled"}`}
+            className="min-h-6 cursor-pointer text-choice hover:underline"
+            onClick={() => onChoice(withClass(choice, namesRead(entry), out))}
+          >
+            {out ? "Take" : "Leave out"}
+          </button>
+        </p>
         {changed && (
           <p className="mt-0.5 flex items-baseline gap-1 px-1 text-sm text-quiet">
             <span className="min-w-0 truncate" title={entry.read_as.join(", ")}>
