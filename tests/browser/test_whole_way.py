@@ -331,7 +331,8 @@ def _release(screen: Screen, folder: Path, downloads: Path) -> None:
     screen.press("Make an export pack")
     screen.reads("[data-testid=proof]", "picture files")
     screen.press("Download")
-    pack = until("the download", lambda: next(iter(downloads.glob("ridge-run-*.zip")), None))
+    # The browser makes the file first and fills it then.
+    pack = until("the download", lambda: next(filter(zipfile.is_zipfile, downloads.glob("ridge-run-*.zip")), None))
     unpacked = downloads / "unpacked"
     with zipfile.ZipFile(pack) as archive:
         archive.extractall(unpacked)

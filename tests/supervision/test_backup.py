@@ -108,6 +108,12 @@ def _renamed(data: bytes, change: Callable[[tarfile.TarInfo, bytes], bytes]) -> 
     return out.getvalue()
 
 
+def _cut_between_files(data: bytes) -> bytes:
+    """Without its last file and the end behind it."""
+    with tarfile.open(fileobj=io.BytesIO(data)) as source:
+        return data[: source.getmembers()[-1].offset]
+
+
 def _evil_name(info: tarfile.TarInfo, content: bytes) -> bytes:
     if info.name.startswith("bytes/thumbnails"):
         info.name = "bytes/thumbnails/../../../evil"
@@ -126,6 +132,7 @@ def _broken_dump(info: tarfile.TarInfo, content: bytes) -> bytes:
     ("damage", "words"),
     [
         (lambda data: data[: len(data) // 2], "not a whole backup|not a backup"),
+        (_cut_between_files, "ends after 31 of 32 files"),
         (lambda _: zipped({"a": b"b"}), "not a whole backup"),
         (lambda data: _renamed(data, _evil_name), "not its own"),
         (lambda data: _renamed(data, _other_picture), "was changed"),

@@ -30,7 +30,7 @@ from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import JobKind
-from vast_orchard.store.values import ImportValue, JobValue, UndoResult
+from vast_orchard.store.values import ImportValue, JobValue, ProjectName, UndoResult
 
 __all__ = ["router"]
 
@@ -80,7 +80,13 @@ def server_folders(parts: PartsOf, path: Annotated[str, Query(max_length=4000)] 
     return list_server_folder(parts.settings, path)
 
 
-def _located(session: SessionOf, parts: Parts, body: SourceCreate) -> tuple[str, str]:
+def _other_project(session: SessionOf, project_id: int, text: str) -> ProjectName:
+    if not re.fullmatch("[1-9][0-9]{0,8}", text) or int(text) == project_id:
+        raise InputError(f"{text[:80]!r} is not the id of another project.", "Choose one from the list of projects.")
+    return get_project(session, int(text))
+
+
+def _located(session: SessionOf, project_id: int, parts: Parts, body: SourceCreate) -> tuple[str, str]:
     """A source's location and name."""
     if body.kind == "upload":
         waiting_upload(session, parts, body.location)
@@ -88,6 +94,9 @@ def _located(session: SessionOf, parts: Parts, body: SourceCreate) -> tuple[str,
     if body.kind == "folder":
         path = checked_server_path(parts.settings, body.location)
         return str(path), body.name or path.name
+    if body.kind == "project":
+        source = _other_project(session, project_id, body.location)
+        return str(source.id), body.name or source.name
     if not parts.settings.bucket_url:
         raise InputError("No bucket service is set.", "Set VAST_ORCHARD_BUCKET_URL and its key, then start again.")
     bucket, _, prefix = body.location.strip().removeprefix("s3://").partition("/")
@@ -103,7 +112,7 @@ def _read(session: SessionOf, entry: ImportValue) -> None:
 @router.post("/projects/{project_id}/imports", response_model=ImportRead, status_code=202)
 def begin(session: SessionOf, project: ProjectOf, parts: PartsOf, window: WindowOf, body: SourceCreate) -> ImportValue:
     """Read a source, as a job; nothing is stored of it until its plan was decided on."""
-    location, name = _located(session, parts, body)
+    location, name = _located(session, project.id, parts, body)
     proposed = ChoiceBody(read_as="one_class", class_name=body.class_name).model_dump() if body.class_name else None
     entry = imports.create_import(session, project.id, name, location, kind=body.kind, window=window, choice=proposed)
     _read(session, entry)

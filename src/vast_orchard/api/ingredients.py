@@ -11,6 +11,7 @@ from vast_orchard.api.schemas.ingredients import (
     ExtremesCreate,
     IngredientCreate,
     IngredientRead,
+    IngredientsTakeOver,
     OperationRead,
     PreprocessingSheetCreate,
     SheetRead,
@@ -28,6 +29,7 @@ from vast_orchard.at_once.catalogue import (
 from vast_orchard.errors import ConflictError
 from vast_orchard.store import ingredients
 from vast_orchard.store.pictures import odd_shapes, pictures_by_id, sample_pictures, shorter_sides
+from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import IngredientKind
 from vast_orchard.store.splits import newest_split_id
 from vast_orchard.store.values import IngredientValue, PictureValue
@@ -79,6 +81,13 @@ def by_answers(
 def list_ingredients(session: SessionOf, project: ProjectOf, kind: IngredientKind) -> Sequence[IngredientValue]:
     """What is kept by name, newest version first."""
     return ingredients.list_ingredients(session, project.id, kind)
+
+
+@router.post("/projects/{project_id}/ingredients/take-over", response_model=list[IngredientRead])
+def take_over(session: SessionOf, project: ProjectOf, body: IngredientsTakeOver) -> Sequence[IngredientValue]:
+    """What another project keeps by name, newest versions; what is here already stays as it is."""
+    source = get_project(session, body.from_project)
+    return ingredients.take_over_ingredients(session, source.id, project.id)
 
 
 @router.post(

@@ -1,6 +1,7 @@
 """Variations and preprocessings that are kept by name, in versions; what a run has used never changes."""
 
 import json
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -13,7 +14,14 @@ from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Ingredient, IngredientKind, Project, Run
 from vast_orchard.store.values import IngredientValue
 
-__all__ = ["delete_ingredient", "get_ingredient", "list_ingredients", "save_ingredient", "version_of_value"]
+__all__ = [
+    "delete_ingredient",
+    "get_ingredient",
+    "list_ingredients",
+    "save_ingredient",
+    "take_over_ingredients",
+    "version_of_value",
+]
 
 
 def _runs(session: Session, ids: Sequence[int]) -> dict[int, list[int]]:
@@ -124,6 +132,33 @@ def save_ingredient(
     session.refresh(row)
     tell(session, "ingredients", project_id)
     return _values(session, [row])[0]
+
+
+def take_over_ingredients(session: Session, source: int, target: int) -> Sequence[IngredientValue]:
+    """Keep the newest versions of another project's names here too; returns those that were not here.
+
+    A name that says something else here gets the next free number, so that neither is lost.
+    """
+    taken = []
+    for kind in IngredientKind:
+        here = list_ingredients(session, target, kind)
+        names = {entry.name.lower() for entry in here}
+        newest: dict[str, IngredientValue] = {}
+        for entry in list_ingredients(session, source, kind):
+            newest.setdefault(entry.name.lower(), entry)
+        for entry in newest.values():
+            if any(other.value == entry.value and _is_named(other.name, entry.name) for other in here):
+                continue
+            choices = (entry.name if n == 1 else f"{entry.name} ({n})" for n in range(1, len(names) + 2))
+            name = next(choice for choice in choices if choice.lower() not in names)
+            names.add(name.lower())
+            taken.append(save_ingredient(session, target, kind, name, entry.value))
+    return taken
+
+
+def _is_named(name: str, wanted: str) -> bool:
+    """Whether a name is the wanted one, or that with a number."""
+    return re.fullmatch(rf"{re.escape(wanted)}( \(\d+\))?", name, re.IGNORECASE) is not None
 
 
 def delete_ingredient(session: Session, project_id: int, kind: IngredientKind, ingredient_id: int) -> None:

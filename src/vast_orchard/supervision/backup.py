@@ -223,6 +223,12 @@ def _unpack(source: Path, data_dir: Path, hear: Hear) -> int:
                     raise ArchiveError(f"The picture {target.name[:12]}… in the backup was changed.", "Use another.")
                 count += info.name != _DUMP
                 hear(count, total)
+            # One that was cut between two files reads as if it ended there; a whole one ends with two empty blocks.
+            if source.stat().st_size < archive.offset + 2 * tarfile.BLOCKSIZE:
+                raise ArchiveError(
+                    f"{source.name} is not a whole backup: it ends after {count} of {total} files.",
+                    "Copy it again, or use another.",
+                )
     except _DAMAGE as error:
         why = f"{source.name} is not a whole backup ({error})."
         raise ArchiveError(why, "Copy it again, or use another.") from error

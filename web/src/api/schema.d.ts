@@ -1134,6 +1134,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/ingredients/take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Over
+         * @description What another project keeps by name, newest versions; what is here already stays as it is.
+         */
+        post: operations["take_over_api_projects__project_id__ingredients_take_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}": {
         parameters: {
             query?: never;
@@ -2604,7 +2624,7 @@ export interface components {
              * Source Kind
              * @enum {string}
              */
-            source_kind: "upload" | "folder" | "bucket";
+            source_kind: "upload" | "folder" | "bucket" | "project";
             /**
              * State
              * @enum {string}
@@ -2635,7 +2655,7 @@ export interface components {
              * Source Kind
              * @enum {string}
              */
-            source_kind: "upload" | "folder" | "bucket";
+            source_kind: "upload" | "folder" | "bucket" | "project";
             /**
              * State
              * @enum {string}
@@ -2700,6 +2720,14 @@ export interface components {
              * @description Numbers of the runs that used it; then it does not change any more.
              */
             runs: number[];
+        };
+        /**
+         * IngredientsTakeOver
+         * @description Which project's named variations and preprocessings are wanted here too.
+         */
+        IngredientsTakeOver: {
+            /** From Project */
+            from_project: number;
         };
         /**
          * JobKind
@@ -4045,14 +4073,14 @@ export interface components {
         };
         /**
          * SourceCreate
-         * @description What is to be read: an upload's id, a path on the server, or bucket/prefix.
+         * @description What is to be read: an upload's id, a path on the server, bucket/prefix, or the id of another project.
          */
         SourceCreate: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "upload" | "folder" | "bucket";
+            kind: "upload" | "folder" | "bucket" | "project";
             /** Location */
             location: string;
             /**
@@ -6830,6 +6858,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IngredientRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_over_api_projects__project_id__ingredients_take_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IngredientsTakeOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IngredientRead"][];
                 };
             };
             /** @description Validation Error */

@@ -28,7 +28,7 @@ __all__ = [
     "UploadRead",
 ]
 
-SourceKind = Literal["upload", "folder", "bucket"]
+SourceKind = Literal["upload", "folder", "bucket", "project"]
 ImportStateName = Literal["reading", "planned", "importing", "done"]
 
 
@@ -61,7 +61,7 @@ class ServerFolderRead(Read):
 
 
 class SourceCreate(Write):
-    """What is to be read: an upload's id, a path on the server, or bucket/prefix."""
+    """What is to be read: an upload's id, a path on the server, bucket/prefix, or the id of another project."""
 
     kind: SourceKind
     location: str = Field(min_length=1, max_length=4000)

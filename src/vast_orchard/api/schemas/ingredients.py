@@ -6,13 +6,14 @@ from typing import Annotated, Any
 from pydantic import BaseModel, Field
 
 from vast_orchard.api.dependencies import LARGEST_ID
-from vast_orchard.api.schemas.base import Read, Write
+from vast_orchard.api.schemas.base import Read, RecordId, Write
 from vast_orchard.api.schemas.recipes import PreprocessingBody, VariationBody
 
 __all__ = [
     "ExtremesCreate",
     "IngredientCreate",
     "IngredientRead",
+    "IngredientsTakeOver",
     "MixRead",
     "OperationRead",
     "PreprocessingSheetCreate",
@@ -47,6 +48,12 @@ class IngredientCreate(Write):
 
     name: str = Field(max_length=100)
     value: dict[str, Any]
+
+
+class IngredientsTakeOver(Write):
+    """Which project's named variations and preprocessings are wanted here too."""
+
+    from_project: RecordId
 
 
 class IngredientRead(Read):

@@ -1,4 +1,4 @@
-"""Where an import's files lie, and how they get there: uploaded, on the server, or fetched from a bucket."""
+"""Where an import's files lie, and how they get there: uploaded, on the server, fetched, or packed from a project."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,11 +12,14 @@ from vast_orchard.formats.source import ARCHIVE_ENDINGS, open_source
 from vast_orchard.formats.tar_source import unpack_tar
 from vast_orchard.jobs.bringing_in.opened_files import SettledFiles
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.handing_over.taking_out import pack_collection
+from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.values import ImportValue
 
 __all__ = ["SettledSource", "open_settled", "settle_source", "settled_files", "settled_path", "source_place"]
 
 _BUCKET_FILE = "bucket.zip"
+_PROJECT_FILE = "project.zip"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,9 +52,14 @@ def _only_archive(place: Path) -> Path:
 
 
 def settle_source(context: WorkContext, entry: ImportValue, progress: Progress) -> SettledSource:
-    """Fetch a bucket, unpack a packed tar; everything else lies well already. Doing it twice does no harm."""
+    """Fetch a bucket, pack another project, unpack a packed tar; everything else lies well already.
+
+    Doing it twice does no harm.
+    """
     if entry.source_kind == "bucket":
         return _fetch(context, entry, progress)
+    if entry.source_kind == "project":
+        return _pack(context, entry, progress)
     place = source_place(context, entry)
     archive = place if entry.source_kind == "folder" else _only_archive(place)
     if archive.is_file() and archive.name.lower().endswith(ARCHIVE_ENDINGS[1:]):
@@ -103,6 +111,19 @@ def _fetch(context: WorkContext, entry: ImportValue, progress: Progress) -> Sett
         target.parent.rmdir()
         raise
     return SettledSource(kind="upload", location=upload, left_out=left_out)
+
+
+def _pack(context: WorkContext, entry: ImportValue, progress: Progress) -> SettledSource:
+    """Another project's pictures as an upload: names, labels, groups and notes come by its table."""
+    upload = context.folder.new_upload()
+    target = context.folder.upload(upload) / _PROJECT_FILE
+    try:
+        with holding_bytes(context.database):
+            pack_collection(context, int(entry.location), target, progress, {})
+    except BaseException:
+        target.parent.rmdir()
+        raise
+    return SettledSource(kind="upload", location=upload, left_out=[])
 
 
 def settled_path(context: WorkContext, entry: ImportValue) -> Path:

@@ -4,6 +4,7 @@ import datetime as dt
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -25,7 +26,7 @@ from vast_orchard.store.projects import get_project
 from vast_orchard.store.transfer import dump_records, has_work_under_way
 from vast_orchard.store.values import FullPicture, ParcelValue
 
-__all__ = ["make_parcel"]
+__all__ = ["make_parcel", "pack_collection"]
 
 
 def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> None:
@@ -45,7 +46,10 @@ def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> Non
     target = context.folder.parcel(parcel_id)
     target.parent.mkdir(parents=True, exist_ok=True)
     try:
-        count = (_project if parcel.kind == "project" else _collection)(context, parcel, target, progress)
+        if parcel.kind == "project":
+            count = _project(context, parcel, target, progress)
+        else:
+            count = pack_collection(context, parcel.project_id, target, progress, parcel.options)
     except OSError as error:
         context.folder.remove(target)
         if is_full(error):
@@ -55,14 +59,27 @@ def make_parcel(context: WorkContext, parcel_id: int, progress: Progress) -> Non
         finish_parcel(session, parcel_id, target.stat().st_size, count)
 
 
-def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progress: Progress) -> int:
-    options = parcel.options
+def pack_collection(
+    context: WorkContext, project_id: int, target: Path, progress: Progress, options: Mapping[str, Any]
+) -> int:
+    """Write a project's pictures with their labels as a zip, whole or not at all; returns how many.
+
+    Parameters
+    ----------
+    options : mapping
+        As of a parcel, all of it optional: `picture_ids`, `split`, `by_set`, `said_by`, `creator`, `licence`.
+
+    Raises
+    ------
+    ConflictError
+        There are none.
+    """
     with context.database.session() as session:
-        project = get_project(session, parcel.project_id)
-        classes = [entry.name for entry in list_classes(session, parcel.project_id)]
+        project = get_project(session, project_id)
+        classes = [entry.name for entry in list_classes(session, project_id)]
         chosen = options.get("picture_ids")
-        pictures = packed_pictures(session, parcel.project_id, options.get("split"), chosen)
-        answers = _answers(session, parcel) if options.get("said_by") else None
+        pictures = packed_pictures(session, project_id, options.get("split"), chosen)
+        answers = _answers(session, project_id, options["said_by"]) if options.get("said_by") else None
     if not pictures:
         raise ConflictError("There are no pictures to take out.", "Bring some in, or choose others.")
     progress.stage("Packing pictures", len(pictures))
@@ -93,10 +110,9 @@ def _collection(context: WorkContext, parcel: ParcelValue, target: Path, progres
     return count
 
 
-def _answers(session: Session, parcel: ParcelValue) -> dict[int, list[object]]:
+def _answers(session: Session, project_id: int, run: int) -> dict[int, list[object]]:
     """Cells of what a run said of each picture that it was asked about, but for the test set."""
-    run = parcel.options["said_by"]
-    scope = scope_of(session, parcel.project_id, run_id=run, now=dt.datetime.now(dt.UTC))
+    scope = scope_of(session, project_id, run_id=run, now=dt.datetime.now(dt.UTC))
     if scope.model_id is None:
         return {}
     classes = get_model(session, scope.model_id).classes

@@ -156,7 +156,7 @@ class Import(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = project_key()
     source_name: Mapped[str]  # of the zip or folder, as the person knows it
-    source_kind: Mapped[str] = mapped_column(String(10), default="upload")  # upload, folder, bucket
+    source_kind: Mapped[str] = mapped_column(String(10), default="upload")  # upload, folder, bucket, project
     location: Mapped[str]  # the id of an upload, empty once it is gone; a path on the server; a bucket and a prefix
     state: Mapped[str] = mapped_column(String(10), default=ImportState.READING.value)
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
@@ -166,7 +166,7 @@ class Import(Base):
     window: Mapped[str] = mapped_column(String(64), default="")  # which window asked for it
     undone_at: Mapped[dt.datetime | None]
     __table_args__ = (
-        CheckConstraint("source_kind in ('upload', 'folder', 'bucket')", name="source_kind"),
+        CheckConstraint("source_kind in ('upload', 'folder', 'bucket', 'project')", name="source_kind"),
         CheckConstraint("state in ('reading', 'planned', 'importing', 'done')", name="state"),
         # Never a path: whatever code forgets to look, an upload is named by an id of ours, and has one import.
         CheckConstraint("source_kind <> 'upload' or location ~ '^([0-9a-f]{16})?$'", name="location"),

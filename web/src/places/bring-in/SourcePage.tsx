@@ -7,6 +7,7 @@ import { PlaceHead } from "../head/PlaceHead";
 import { fromDrop } from "./bringIn";
 import { Layouts } from "./Layouts";
 import { PastImport } from "./PastImport";
+import { ProjectWay } from "./ProjectWay";
 import { SendingLine } from "./SendingLine";
 import { useSending } from "./useSending";
 import { BucketWay, CameraWay, ComputerWay, ServerWay } from "./Ways";
@@ -38,6 +39,7 @@ export function SourcePage() {
           <CameraWay busy={busy} onFiles={(shots) => send(shots, { name: "Camera" })} />
           <ServerWay allowed={!!sources.data?.server_folders} onRead={read} />
           <BucketWay address={sources.data?.bucket ?? undefined} onRead={read} />
+          <ProjectWay projectId={project.id} onRead={read} />
           <PastImports projectId={project.id} />
           <Layouts />
         </div>

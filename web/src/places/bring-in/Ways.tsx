@@ -1,9 +1,10 @@
 /** The ways in besides a drop: each a line that says what it takes, with its buttons. */
-import { type ReactNode, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { Button } from "../../parts/Button";
 import { type ChosenFile, fromChooser, type SourceOf } from "./bringIn";
 import { CameraSource } from "./CameraSource";
 import { ServerFolderSource } from "./ServerFolderSource";
+import { Way } from "./Way";
 
 const ARCHIVES = ".zip,.tar,.tgz,.gz,.tbz2,.bz2,.txz,.xz,application/zip,application/x-tar";
 
@@ -99,16 +100,6 @@ export function BucketWay({ address, onRead }: ReadingProps & { address: string 
         </Button>
       </Way>
     </form>
-  );
-}
-
-function Way({ name, about, children }: { name: string; about: string; children: ReactNode }) {
-  return (
-    <div className="grid grid-cols-[170px_1fr_auto] items-center gap-4 border-b border-hairline py-3">
-      <h3 className="font-semibold">{name}</h3>
-      <p className="text-quiet">{about}</p>
-      <div className="flex gap-2">{children}</div>
-    </div>
   );
 }
 

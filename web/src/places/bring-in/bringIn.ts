@@ -82,7 +82,7 @@ export async function upload(
 }
 
 export interface SourceOf {
-  readonly kind: "upload" | "folder" | "bucket";
+  readonly kind: "upload" | "folder" | "bucket" | "project";
   readonly location: string;
   readonly name: string;
   /** Proposed as the class of all pictures. */
