@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 
+from vast_orchard.core.pictures.operations import KINDS
+from vast_orchard.core.training.settings import SETTINGS
 from vast_orchard.errors import SettingError
 from vast_orchard.settings import PREFIX, Settings, read_settings
 
@@ -128,3 +130,13 @@ def test_settings_are_read_from_the_environment_and_overridden() -> None:
     assert (read.port, read.data_dir, read.host) == (9002, Path("/srv/o"), "127.0.0.1")
     with pytest.raises(SettingError, match="PORT is 'many', which is not a int"):
         read_settings({PREFIX + "PORT": "many"})
+
+
+def test_the_guide_has_a_passage_on_every_setting_and_operation() -> None:
+    for page, names in (
+        ("training", [setting.words for setting in SETTINGS.values()]),
+        ("variation", list(KINDS)),
+    ):
+        text = (_ROOT / "docs" / "guide" / f"{page}.md").read_text()
+        told = dict(re.findall(r"^## (.+)\n\n(.+)", text, re.MULTILINE))
+        assert not [name for name in names if len(told.get(name, "")) < 30], page

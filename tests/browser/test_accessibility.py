@@ -29,6 +29,8 @@ _VIEWS = (
     ("/p/{p}/rows/bin", "section[aria-label=Bin]", ""),
     ("/p/{p}/rows/bring-in", "[aria-label=Imports] li", ""),
     ("/p/{p}/runs", "[data-testid=run-result]", "Learning"),
+    ("/p/{p}/runs", "[data-testid=stood-on]", "Schedule"),
+    ("/guide/training#keep", "h2[data-asked]", ""),
     ("/p/{p}/runs?part=variation", "[data-testid=variation-sheet] img", ""),
     ("/p/{p}/runs?part=preprocessing", "[data-testid=preprocessing-sheet] img", ""),
     ("/p/{p}/review", "[data-testid=outcomes-title]", ""),

@@ -16,6 +16,7 @@ export const router = createBrowserRouter([
     element: <Root />,
     children: [
       { path: "/", element: <ProjectList /> },
+      { path: "/guide/:page?", lazy: async () => ({ Component: (await import("./GuidePage")).GuidePage }) },
       {
         path: "/p/:projectId",
         element: <ProjectShell />,

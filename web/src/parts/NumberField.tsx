@@ -1,6 +1,7 @@
 /** A number with its one line of help; what is typed counts when it is whole and in range. */
 import { Description, Field, Input, Label } from "@headlessui/react";
-import { useEffect, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
+import { Help } from "./Help";
 
 interface Props {
   label: string;
@@ -11,10 +12,12 @@ interface Props {
   /** The least value itself is out. */
   above?: boolean;
   step?: number | "any";
+  /** The passage of the guide about it. */
+  guide?: string;
   onChange: (value: number) => void;
 }
 
-export function NumberField({ label, help, value, min, max, above, step = 1, onChange }: Props) {
+export function NumberField({ label, help, guide, value, min, max, above, step = 1, onChange }: Props) {
   const [text, setText] = useState(String(value));
   useEffect(() => setText((now) => (Number(now) === value ? now : String(value))), [value]);
   const fits = (written: string) => {
@@ -43,9 +46,13 @@ export function NumberField({ label, help, value, min, max, above, step = 1, onC
       />
       <Description className={`col-span-2 text-sm ${good ? "text-quiet" : "text-wrong"}`}>
         {good
-          ? help
+          ? explained(help, guide)
           : `Give ${step === 1 ? "a whole number" : "a number"} ${above ? `above ${min}, at most` : `from ${min} to`} ${max}.`}
       </Description>
     </Field>
   );
+}
+
+function explained(help: string, guide: string | undefined): ReactNode {
+  return guide ? <Help guide={guide}>{help}</Help> : help;
 }

@@ -216,6 +216,7 @@ function Triggers({ ready, running, seconds, ...props }: TriggersProps) {
         <NumberField
           label="Seconds between shots"
           help="of the timer; 1 to 3600"
+          guide="bringing-in#camera"
           value={seconds}
           min={1}
           max={3600}

@@ -35,6 +35,7 @@ export function PartFields({ choice, onChoice }: Props) {
           <NumberField
             label="Of each class"
             help="at most; the rest can be brought in later"
+            guide="bringing-in#how-much-of-it"
             value={part.per_class}
             min={1}
             max={10_000_000}
@@ -43,6 +44,7 @@ export function PartFields({ choice, onChoice }: Props) {
           <NumberField
             label="Seed"
             help="the same seed takes the same pictures"
+            guide="bringing-in#seed-of-a-part"
             value={part.seed ?? 1}
             min={0}
             max={2_147_483_647}

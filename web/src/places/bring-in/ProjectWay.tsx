@@ -29,19 +29,20 @@ export function ProjectWay({ projectId, onRead }: Props) {
           : "There is no other project yet."
       }
     >
-      <select
-        aria-label="Other project"
-        value={source?.id ?? ""}
-        disabled={!source}
-        onChange={(event) => setChosen(Number(event.target.value))}
-        className="rounded-control max-w-[180px] border border-edge bg-surface px-1.5 py-1 disabled:opacity-45"
-      >
-        {others.map((project) => (
-          <option key={project.id} value={project.id}>
-            {project.name}
-          </option>
-        ))}
-      </select>
+      {source && (
+        <select
+          aria-label="Other project"
+          value={source.id}
+          onChange={(event) => setChosen(Number(event.target.value))}
+          className="rounded-control max-w-[180px] border border-edge bg-surface px-1.5 py-1"
+        >
+          {others.map((project) => (
+            <option key={project.id} value={project.id}>
+              {project.name}
+            </option>
+          ))}
+        </select>
+      )}
       <Button
         disabled={!source?.pictures}
         onClick={() => source && onRead({ kind: "project", location: String(source.id), name: source.name })}

@@ -2,6 +2,7 @@
 import type { ClassOf, Recipe, Split } from "../../api/client";
 import { showings } from "../../domain/variation";
 import { Choice } from "../../parts/Choice";
+import { Help } from "../../parts/Help";
 
 const REMEDIES = [
   { value: "none", label: "as they are", title: "Each picture once an epoch, all count the same" },
@@ -69,7 +70,7 @@ function Consequence(props: { way: Way; classes: readonly ClassOf[]; counts: rea
   };
   return (
     <p className="mt-1 text-sm text-quiet" data-testid="imbalance">
-      {words[props.way]}
+      <Help guide="training#count-in-the-loss">{words[props.way]}</Help>
     </p>
   );
 }

@@ -1,7 +1,9 @@
 /** The operations of a variation, by family: switched on and off, and opened for their range and chance. */
 import { Disclosure, DisclosureButton, DisclosurePanel, Switch } from "@headlessui/react";
 import type { Operation, OperationKind, Variation } from "../../api/client";
+import { passage } from "../../domain/guide";
 import { chanceWords, FAMILIES, rangeWords, started, withOperation } from "../../domain/variation";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 
 interface Props {
@@ -77,7 +79,9 @@ function Entry({ kind, operation, byDraw, impossible, onChange }: EntryProps) {
       </div>
       <DisclosurePanel className="pt-1 pl-9 text-sm">
         <p>{kind.does}</p>
-        <p className="mb-1.5 text-quiet">{kind.caution}</p>
+        <p className="mb-1.5 text-quiet">
+          <Help guide={passage("variation", kind.name)}>{kind.caution}</Help>
+        </p>
         {operation && <Detail kind={kind} operation={operation} byDraw={byDraw} onChange={onChange} />}
       </DisclosurePanel>
     </Disclosure>

@@ -5,6 +5,7 @@ import { useInputSize } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
 import { INPUT_SIZES, short } from "../../domain/recipe";
 import { Choice } from "../../parts/Choice";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 
 interface Props {
@@ -23,7 +24,10 @@ export function PreprocessingFields(props: Props) {
   return (
     <>
       <Side {...props} change={change} />
-      <Explained words="Distort if proportions are no clue; border keeps them and all of the picture; middle keeps them and cuts the ends off.">
+      <Explained
+        guide="preprocessing#fit"
+        words="Distort if proportions are no clue; border keeps them and all of the picture; middle keeps them and cuts the ends off."
+      >
         <Choice
           label="Fit"
           value={now.fit ?? "distort"}
@@ -56,7 +60,10 @@ export function PreprocessingFields(props: Props) {
 function ScaleAndViews({ now, change }: { now: Preprocessing; change: Change }) {
   return (
     <>
-      <Explained words="Mean and deviation are computed from training pictures only and kept with the run.">
+      <Explained
+        guide="preprocessing#scale"
+        words="Mean and deviation are computed from training pictures only and kept with the run."
+      >
         <Choice
           label="Scale"
           value={now.scale ?? "deviation"}
@@ -68,7 +75,10 @@ function ScaleAndViews({ now, change }: { now: Preprocessing; change: Change }) 
           ]}
         />
       </Explained>
-      <Explained words="One is usual. The others average over copies when judging, trying and in the export; training stays as it is, an answer takes two or four times as long.">
+      <Explained
+        guide="preprocessing#views"
+        words="One is usual. The others average over copies when judging, trying and in the export; training stays as it is, an answer takes two or four times as long."
+      >
         <Choice
           label="Answers on"
           value={now.views ?? "one"}
@@ -84,11 +94,13 @@ function ScaleAndViews({ now, change }: { now: Preprocessing; change: Change }) 
   );
 }
 
-function Explained({ words, children }: { words: string; children: ReactNode }) {
+function Explained({ words, guide, children }: { words: string; guide: string; children: ReactNode }) {
   return (
     <div>
       {children}
-      <p className="mt-1 text-sm text-quiet">{words}</p>
+      <p className="mt-1 text-sm text-quiet">
+        <Help guide={guide}>{words}</Help>
+      </p>
     </div>
   );
 }
@@ -109,6 +121,7 @@ function Side({ projectId, preprocessing, network, change }: Props & { change: C
         <NumberField
           label="Another side"
           help="8 to 512. Twice the side costs four times the time."
+          guide="preprocessing#side"
           value={size}
           min={8}
           max={512}

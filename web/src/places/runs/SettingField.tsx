@@ -1,7 +1,9 @@
 /** A setting of training as the table describes it: a number, a switch, or one of a few. */
 import type { Setting, TrainingSettings } from "../../api/client";
+import { passage } from "../../domain/guide";
 import type { SettingValue } from "../../domain/trainingSettings";
 import { Choice } from "../../parts/Choice";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 
 interface Props {
@@ -20,6 +22,7 @@ export function SettingField({ setting, settings, onChange }: Props) {
         <NumberField
           label={setting.words}
           help={setting.help}
+          guide={passage("training", setting.words)}
           value={Number(value)}
           min={setting.low}
           max={setting.high}
@@ -38,7 +41,10 @@ export function SettingField({ setting, settings, onChange }: Props) {
             className="accent-choice"
           />
           <span>
-            {setting.words} <span className="text-sm text-quiet">{setting.help}</span>
+            {setting.words}{" "}
+            <span className="text-sm text-quiet">
+              <Help guide={passage("training", setting.words)}>{setting.help}</Help>
+            </span>
           </span>
         </label>
       );
@@ -57,6 +63,9 @@ export function SettingField({ setting, settings, onChange }: Props) {
               title: entry.does,
             }))}
           />
+          <p className="text-sm text-quiet">
+            <Help guide={passage("training", setting.words)}>{setting.help}</Help>
+          </p>
         </div>
       );
   }
@@ -79,7 +88,9 @@ function ChoiceList(props: { setting: Setting; value: string; onChange: (value: 
         ))}
       </select>
       <span className="col-span-2 text-sm text-quiet">
-        {props.setting.choices.find((entry) => entry.value === props.value)?.does ?? props.setting.help}
+        <Help guide={passage("training", props.setting.words)}>
+          {props.setting.choices.find((entry) => entry.value === props.value)?.does ?? props.setting.help}
+        </Help>
       </span>
     </label>
   );

@@ -4,6 +4,7 @@ import type { Recipe, Variation } from "../../api/client";
 import { useOperations } from "../../api/ingredientQueries";
 import { drawable, tidy } from "../../domain/variation";
 import { Choice } from "../../parts/Choice";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 import { Failed, Reading } from "../../parts/States";
 import { OperationList } from "./OperationList";
@@ -61,7 +62,9 @@ function Strength({ variation, onChange }: PartProps) {
         />
         <span className="w-10 text-right font-mono">{tidy(strength)}</span>
       </label>
-      <p className="text-sm text-quiet">How far all ranges reach: 0 changes nothing, 1 is as they say.</p>
+      <p className="text-sm text-quiet">
+        <Help guide="variation#strength">How far all ranges reach: 0 changes nothing, 1 is as they say.</Help>
+      </p>
     </div>
   );
 }
@@ -84,6 +87,7 @@ function WhenItHappens({ variation, onChange }: PartProps) {
           <NumberField
             label="How many"
             help={`1 to ${most}, of those switched on`}
+            guide="variation#how-many"
             value={variation.drawn}
             min={1}
             max={most}
@@ -92,6 +96,7 @@ function WhenItHappens({ variation, onChange }: PartProps) {
           <NumberField
             label="Chance for a picture"
             help="That any are drawn for it; 1 varies every picture, 0.5 every other."
+            guide="variation#chance-for-a-picture"
             value={variation.drawn_chance ?? 1}
             min={0}
             max={1}
@@ -102,6 +107,7 @@ function WhenItHappens({ variation, onChange }: PartProps) {
           <NumberField
             label="Spread of strength"
             help="How far pictures differ in it, both ways; 0 gives all the same, 0.5 is usual."
+            guide="variation#spread-of-strength"
             value={variation.drawn_spread ?? 0}
             min={0}
             max={1}

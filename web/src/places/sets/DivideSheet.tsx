@@ -144,6 +144,7 @@ function DivisionForm({ division, proposal, accuracy, next, onChange }: FormProp
         <NumberField
           label="Seed"
           help="Another seed draws other sets."
+          guide="dividing#seed-of-a-split"
           value={division.seed}
           min={0}
           max={4294967295}

@@ -14,6 +14,7 @@ import {
 import { plural, probability, SETS } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 
 export interface FieldsProps {
@@ -62,7 +63,9 @@ export function RandomFields({ division, onChange }: FieldsProps) {
         onChange={(next) => onChange({ together: next })}
         options={TOGETHER.map(({ value, label, title }) => ({ value, label, title }))}
       />
-      <p className="text-sm text-quiet">{TOGETHER.find((entry) => entry.value === together)?.help}</p>
+      <p className="text-sm text-quiet">
+        <Help guide="dividing#keep-together">{TOGETHER.find((entry) => entry.value === together)?.help}</Help>
+      </p>
       {together === "pattern" && (
         <input
           aria-label="Pattern of the file name"
@@ -74,12 +77,14 @@ export function RandomFields({ division, onChange }: FieldsProps) {
       )}
       <Tick
         label="Copies stay in one set"
+        guide="dividing#copies-stay-in-one-set"
         help="Copies in training and test make the test easier than life."
         on={division.keepCopies}
         onChange={(keepCopies) => onChange({ keepCopies })}
       />
       <Tick
         label="The same class shares in every set"
+        guide="dividing#the-same-class-shares-in-every-set"
         help="Stratified: without it small classes may miss a set."
         on={division.stratified}
         onChange={(stratified) => onChange({ stratified })}
@@ -95,6 +100,7 @@ export function ShareFields({ division, onChange }: FieldsProps) {
       <NumberField
         label="Validation, %"
         help="Chooses the kept epoch. 10 to 20 is usual."
+        guide="dividing#validation"
         value={division.validation}
         min={1}
         max={98}
@@ -103,6 +109,7 @@ export function ShareFields({ division, onChange }: FieldsProps) {
       <NumberField
         label="Test, %"
         help="Judges at the end. 10 to 20 is usual."
+        guide="dividing#test"
         value={division.test}
         min={0}
         max={98}
@@ -130,6 +137,7 @@ export function PictureFields({ division, labelled, onChange }: FieldsProps & { 
           key={set}
           label={`${set[0]?.toUpperCase()}${set.slice(1)}, pictures`}
           help={set === "test" ? "0 is allowed." : "At least 1."}
+          guide="dividing#amounts"
           value={division.numbers[set]}
           min={set === "test" ? 0 : 1}
           max={1_000_000}
@@ -186,7 +194,13 @@ export function Weight({ division, proposal, accuracy, onChange }: WeightProps) 
   );
 }
 
-function Tick(props: { label: string; help: string; on: boolean; onChange: (on: boolean) => void }) {
+function Tick(props: {
+  label: string;
+  help: string;
+  guide: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+}) {
   return (
     <label className="flex cursor-pointer items-start gap-2" title={props.help}>
       <input
@@ -197,7 +211,9 @@ function Tick(props: { label: string; help: string; on: boolean; onChange: (on: 
       />
       <span>
         {props.label}
-        <span className="block text-sm text-quiet">{props.help}</span>
+        <span className="block text-sm text-quiet">
+          <Help guide={props.guide}>{props.help}</Help>
+        </span>
       </span>
     </label>
   );
