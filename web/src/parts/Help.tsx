@@ -14,7 +14,7 @@ export function Help({ guide, children }: Props) {
       <a
         href={`/guide/${guide}`}
         target="vast-orchard-guide"
-        className="text-choice hover:underline"
+        className="text-choice underline decoration-dotted underline-offset-2"
         aria-label={`More in the guide: ${guide.slice(guide.indexOf("#") + 1).replaceAll("-", " ")}`}
       >
         more
