@@ -34,7 +34,7 @@ export function GuidePage() {
         </nav>
         <ThemeSwitch />
       </header>
-      <main className="min-h-0 flex-1 overflow-y-auto px-6 py-6" tabIndex={-1}>
+      <main className="min-h-0 flex-1 overflow-y-auto px-6 py-6" tabIndex={0}>
         {text?.page === page ? <Passages text={text.text} /> : <Reading what="the guide" />}
       </main>
     </div>
