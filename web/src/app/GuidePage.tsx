@@ -34,6 +34,7 @@ export function GuidePage() {
         </nav>
         <ThemeSwitch />
       </header>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: nothing in it can be pressed, so it is scrolled by keys itself */}
       <main className="min-h-0 flex-1 overflow-y-auto px-6 py-6" tabIndex={0}>
         {text?.page === page ? <Passages text={text.text} /> : <Reading what="the guide" />}
       </main>
