@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.screen import Screen, open_browser
 from tests.pictures import png, zipped
@@ -78,3 +79,43 @@ def test_a_project_is_described_duplicated_and_begun_with_made_up_pictures(scree
     screen.says("Draw made-up snow crystals")
     screen.until("they are there", lambda: screen.all("[data-testid=chosen]"))
     screen.until("all classes", lambda: all(name in screen.text() for name in ("needle", "graupel", "unlabelled")))
+
+
+def test_from_an_empty_project_to_a_first_result_the_page_says_what_is_next(screen: Screen, tmp_path: Path) -> None:
+    """As somebody who follows nothing but the line under the places."""
+    footing = "[data-testid=footing]"
+    plain = {f"{n}.png": png(n, level=90) for n in range(20)}
+    labelled = {f"rime/{n}.png": png(100 + n, level=150) for n in range(20)}
+    (tmp_path / "one.zip").write_bytes(zipped(plain))
+    (tmp_path / "two.zip").write_bytes(zipped(labelled))
+
+    def follow(said: str, action: str) -> None:
+        screen.reads(footing, said)
+        screen.one(f"{footing} a").click()
+        screen.until(f"{action} was followed", lambda: said not in screen.one(footing).text or action in screen.text())
+
+    screen.open("/")
+    screen.press("New project")
+    screen.type("[role=dialog] input", "First steps")
+    screen.press("Make project")
+    follow("No pictures yet.", "Choose a folder")
+    screen.one("input[aria-label='Archive']").send_keys(str(tmp_path / "one.zip"))
+    screen.reads(footing, "Look through the classes, then bring them in.")
+    screen.press("Bring in ")
+    screen.press("See the pictures")
+    follow("No picture has a class yet", "unlabelled")
+    screen.reads("[data-testid=chosen]", "20 pictures")
+    screen.one("[role=gridcell]").click()
+    screen.keys("a", ctrl=True)
+    screen.keys("l")
+    screen.type("[role=dialog] input", "plate")
+    screen.keys(Keys.ENTER)
+    screen.reads(footing, "All labelled pictures are of one class")
+    screen.press("Bring in pictures")
+    screen.one("input[aria-label='Archive']").send_keys(str(tmp_path / "two.zip"))
+    screen.bring_in_what_is_planned()
+    follow("40 pictures in 2 classes are here", "Train")
+    screen.reads(footing, "Press Train.")
+    screen.press("Train")
+    screen.reads(footing, "validation picture")
+    assert "Press" not in screen.one(footing).text

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Epoch, Footing, Judgement, Run } from "../src/api/client";
 import { curveGeometry, curvePoints, curveWords, gapWords, turningEpoch } from "../src/domain/curves";
-import { footingParts, nextStep } from "../src/domain/footing";
+import { footingParts } from "../src/domain/footing";
 import { confusedPairs, likenessOrder, matrixCells } from "../src/domain/matrix";
 import { answerSentence, ranked } from "../src/domain/ranking";
 
@@ -159,15 +159,6 @@ describe("footing", () => {
       "1 picture gone since",
     ]);
     expect(parts.filter((part) => part.changed)).toHaveLength(2);
-  });
-
-  it("says the next useful thing while there is no result", () => {
-    const words = (pictures: number, classes: number, running: boolean) =>
-      nextStep({ pictures, classes, running }).text;
-    expect(words(0, 0, false)).toContain("bring some in");
-    expect(words(10, 1, false)).toContain("at least two classes");
-    expect(words(10, 2, true)).toContain("under way");
-    expect(words(10, 2, false)).toContain("train one");
   });
 });
 

@@ -1,13 +1,15 @@
 /** A project's frame: its four places along the top edge, the Footing under them, and the place itself. */
 import { useState } from "react";
 import { Link, Outlet, useParams, useSearchParams } from "react-router";
-import type { Footing, Run } from "../api/client";
+import type { Run } from "../api/client";
 import { useClasses, useProject, useSplits } from "../api/queries";
 import { runsOf, useFooting, useLedger, useRun } from "../api/runQueries";
 import { failureOf } from "../domain/failure";
-import { type FootingPart, footingParts, nextStep } from "../domain/footing";
-import { isUnderWay, newestResult } from "../domain/runs";
+import { footingParts } from "../domain/footing";
+import { newestResult } from "../domain/runs";
 import { Failed, Reading } from "../parts/States";
+import { NextStepLink } from "../places/head/NextStepLink";
+import { useNextStep } from "../places/head/useNextStep";
 import { namedIn, type PlaceContext } from "./context";
 import { KeySheet } from "./KeySheet";
 import { carried } from "./places";
@@ -27,7 +29,6 @@ export function ProjectShell() {
   const runs = runsOf(ledger.data);
   const named = useNamedRun(runs, params.get("run"), projectId);
   const chosenRun = named ?? newestResult(runs);
-  const footing = useFooting(projectId, chosenRun?.id);
 
   const failed = [project, classes, splits, ledger].find(failureOf);
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
@@ -46,25 +47,23 @@ export function ProjectShell() {
     <div className="flex h-full flex-col">
       <title>{`${project.data.name} · Vast Orchard`}</title>
       <ShellHead name={project.data.name} search={carried(params)} onKeys={() => setKeysOpen(true)} />
-      <FootingLine parts={whatStands(context, footing.data)} search={carried(params)} />
+      <section
+        aria-label="Footing"
+        data-testid="footing"
+        className="border-b border-hairline px-4 py-1 text-quiet"
+      >
+        {context.run ? (
+          <FootingLine run={context.run} search={carried(params)} />
+        ) : (
+          <NextStepLine context={context} />
+        )}
+      </section>
       <main className="min-h-0 flex-1">
         <Outlet context={context} />
       </main>
       <KeySheet open={keysOpen} onClose={() => setKeysOpen(false)} />
     </div>
   );
-}
-
-/** What the chosen run stands on; without a run, the next step. */
-function whatStands(context: PlaceContext, footing: Footing | undefined): readonly FootingPart[] {
-  if (context.run) return footingParts(context.run, footing);
-  return [
-    nextStep({
-      pictures: context.project.pictures,
-      classes: context.classes.filter((entry) => entry.count).length,
-      running: context.runs.some(isUnderWay),
-    }),
-  ];
 }
 
 /** The run that the address names; one that stands further down the Ledger is read by itself. */
@@ -74,24 +73,29 @@ function useNamedRun(runs: readonly Run[], text: string | null, projectId: numbe
   return listed ?? (alone.data?.project_id === projectId ? alone.data : undefined);
 }
 
-function FootingLine({ parts, search }: { parts: readonly FootingPart[]; search: string }) {
+function FootingLine({ run, search }: { run: Run; search: string }) {
+  const footing = useFooting(run.project_id, run.id);
+  const parts = footingParts(run, footing.data);
+  return parts.map((part, index) => (
+    <span key={part.text}>
+      {index > 0 && (part.text.startsWith("of ") ? " " : ", ")}
+      <Link
+        to={{ pathname: part.opens, search }}
+        className={`hover:underline ${part.changed ? "bg-wrong-wash px-1 font-semibold text-wrong" : ""}`}
+      >
+        {part.text}
+      </Link>
+    </span>
+  ));
+}
+
+/** Without a result, what to do next; it goes with the first one. */
+function NextStepLine({ context }: { context: PlaceContext }) {
+  const step = useNextStep(context);
   return (
-    <section
-      aria-label="Footing"
-      data-testid="footing"
-      className="border-b border-hairline px-4 py-1 text-quiet"
-    >
-      {parts.map((part, index) => (
-        <span key={part.text}>
-          {index > 0 && (parts[index]?.text.startsWith("of ") ? " " : ", ")}
-          <Link
-            to={{ pathname: part.opens, search }}
-            className={`hover:underline ${part.changed ? "bg-wrong-wash px-1 font-semibold text-wrong" : ""}`}
-          >
-            {part.text}
-          </Link>
-        </span>
-      ))}
-    </section>
+    <>
+      {step.text}{" "}
+      <NextStepLink projectId={context.project.id} step={step} className="text-choice underline" />
+    </>
   );
 }

@@ -31,17 +31,3 @@ export function footingParts(run: Run, footing: Footing | undefined): FootingPar
   for (const [count, text] of since) if (count) parts.push({ text, opens: "rows", changed: true });
   return parts;
 }
-
-/** In a project with no result yet: the next useful thing to do. */
-export function nextStep(facts: { pictures: number; classes: number; running: boolean }): FootingPart {
-  if (!facts.pictures) return { text: "No pictures yet: bring some in.", opens: "rows", changed: false };
-  if (facts.running) return { text: "The first run is under way.", opens: "runs", changed: false };
-  if (facts.classes < 2) {
-    return { text: "Label pictures of at least two classes, then train.", opens: "rows", changed: false };
-  }
-  return {
-    text: `${plural(facts.pictures, "picture")} in ${plural(facts.classes, "class", "classes")}, no run yet: train one.`,
-    opens: "runs",
-    changed: false,
-  };
-}

@@ -17,6 +17,7 @@ export function setTotals(counts: Split["counts"]): TrainingBase["sets"] {
 }
 
 export function baseWords({ name, sets }: TrainingBase): string {
+  if (SETS.every((set) => !sets[set])) return "no labelled picture yet";
   return `${name}: ${SETS.map((set) => sets[set].toLocaleString("en")).join(" / ")}`;
 }
 

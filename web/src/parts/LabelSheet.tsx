@@ -11,28 +11,32 @@ interface Props {
   classes: readonly ClassOf[];
   onClose: () => void;
   onChoose: (classId: number) => void;
+  /** Makes a class of what was typed; without it only those that are there can be chosen. */
+  onNew?: (name: string) => void;
 }
 
-export function LabelSheet({ title, classes, onClose, onChoose }: Props) {
+/** What is chosen: a class that is there, or the name of a new one. */
+type Chosen = ClassOf | string;
+
+export function LabelSheet({ title, classes, onClose, onChoose, onNew }: Props) {
   const [query, setQuery] = useState("");
   const wanted = query.trim().toLocaleLowerCase();
   const found = classes.filter((entry) => entry.name.toLocaleLowerCase().includes(wanted));
+  const isThere = classes.some((entry) => entry.name.toLocaleLowerCase() === wanted);
+  const choose = (chosen: Chosen | null) => {
+    if (chosen === null) return;
+    if (typeof chosen === "string") onNew?.(chosen);
+    else onChoose(chosen.id);
+    onClose();
+  };
   return (
     <Sheet title={title} open onClose={onClose}>
-      <Combobox<ClassOf | null>
-        immediate
-        value={null}
-        onChange={(entry) => {
-          if (entry) {
-            onChoose(entry.id);
-            onClose();
-          }
-        }}
-      >
+      <Combobox<Chosen | null> immediate value={null} onChange={choose}>
         <ComboboxInput
           autoFocus
           aria-label="Class"
-          placeholder="Letters of the class's name"
+          placeholder={onNew && !classes.length ? "Name of the first class" : "Letters of the class's name"}
+          maxLength={200}
           className="rounded-control mb-2 w-full border border-edge bg-surface px-2 py-1.5"
           onChange={(event) => setQuery(event.target.value)}
         />
@@ -48,9 +52,22 @@ export function LabelSheet({ title, classes, onClose, onChoose }: Props) {
               <span className="ml-auto text-quiet">{entry.count}</span>
             </ComboboxOption>
           ))}
+          {onNew && wanted && !isThere && (
+            <ComboboxOption
+              value={query.trim()}
+              className="cursor-pointer px-2 py-1 data-focus:bg-choice-wash"
+            >
+              New class <b>{query.trim()}</b>
+            </ComboboxOption>
+          )}
         </ComboboxOptions>
-        {found.length === 0 && <p className="text-quiet">No class holds these letters.</p>}
+        {found.length === 0 && <p className="text-quiet">{noneWords(!!wanted, !!onNew)}</p>}
       </Combobox>
     </Sheet>
   );
+}
+
+function noneWords(typed: boolean, canMake: boolean): string {
+  if (typed) return canMake ? "" : "No class holds these letters.";
+  return canMake ? "There is no class yet: type what the pictures show." : "There is no other class.";
 }

@@ -4,6 +4,7 @@ import type { FieldQuery } from "../../api/queries";
 import { plural } from "../../domain/words";
 import { LabelSheet } from "../../parts/LabelSheet";
 import { NameSheet } from "../../parts/NameSheet";
+import { useNotices } from "../../parts/Notices";
 import { ClassSheet } from "../mending/ClassSheet";
 import { HistorySheet } from "../mending/HistorySheet";
 import { NoteSheet } from "../mending/NoteSheet";
@@ -105,6 +106,7 @@ function SheetOfAll(props: Props) {
 /** What is asked about the pictures that are chosen. */
 function SheetOfPictures(props: Props) {
   const { laid, classes, split, chosen, mended, mending, onLabel, onSet } = props;
+  const { fail } = useNotices();
   const onClose = () => props.onLay(undefined);
   switch (laid?.kind) {
     case "label":
@@ -114,6 +116,7 @@ function SheetOfPictures(props: Props) {
           classes={classes}
           onClose={onClose}
           onChoose={(classId) => onLabel(mended, classId)}
+          onNew={(name) => void mending.splitOff(name, mended).catch(fail)}
         />
       );
     case "set":

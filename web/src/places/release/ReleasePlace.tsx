@@ -1,12 +1,12 @@
 /** Release: try a model on new pictures, and hand it over with its proof. */
 import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
-import { Link } from "react-router";
 import type { Model, Run } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
 import { fromDrop } from "../bring-in/bringIn";
+import { NothingYet } from "../head/NothingYet";
 import { HandOver } from "./HandOver";
 import { type Tried, TriedPicture } from "./TriedPicture";
 import { useTrying } from "./useTrying";
@@ -15,14 +15,10 @@ export function ReleasePlace() {
   const { run } = usePlace();
   if (!run?.model) {
     return (
-      <Empty title="No model yet">
-        <p className="mb-4">
-          Once a run has kept an epoch, you can try it on new pictures and hand it over here.
-        </p>
-        <Link to="../runs" className="text-choice underline">
-          Go to Runs
-        </Link>
-      </Empty>
+      <NothingYet
+        title="No model yet"
+        words="Once a run has kept an epoch, it is tried on new pictures and handed over here."
+      />
     );
   }
   return <Release run={run} model={run.model} key={run.id} />;

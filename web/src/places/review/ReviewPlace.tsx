@@ -13,27 +13,20 @@ import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Empty, Failed, Reading } from "../../parts/States";
+import { NothingYet } from "../head/NothingYet";
 import { useLook } from "../looks/useLook";
 import { Errors } from "./Errors";
 import { Verdict } from "./Verdict";
 
 export function ReviewPlace() {
-  const { run, runs } = usePlace();
-  if (!run) {
-    const running = runs.some(isUnderWay);
+  const { run } = usePlace();
+  if (!run)
     return (
-      <Empty title={running ? "The first run is not judged yet" : "Nothing to judge yet"}>
-        <p className="mb-4">
-          {running
-            ? "It is judged on its validation pictures when its training ends."
-            : "Train a run; its errors on the validation pictures show here, the most surprising first."}
-        </p>
-        <Link to="../runs" className="text-choice underline">
-          Go to Runs
-        </Link>
-      </Empty>
+      <NothingYet
+        title="Nothing to judge yet"
+        words="The errors of a run on its validation pictures show here, the most surprising first."
+      />
     );
-  }
   if (isUnderWay(run)) {
     return (
       <Empty title={`Run ${run.number} is still training`}>

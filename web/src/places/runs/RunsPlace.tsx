@@ -4,7 +4,8 @@ import type { Recipe, Run, Setting } from "../../api/client";
 import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { stoodOn } from "../../domain/stoodOn";
-import { Empty, Failed, Reading } from "../../parts/States";
+import { Failed, Reading } from "../../parts/States";
+import { NothingYet } from "../head/NothingYet";
 import { DivideSheet } from "../sets/DivideSheet";
 import { Ledger } from "./Ledger";
 import { PreprocessingBench } from "./PreprocessingBench";
@@ -15,6 +16,8 @@ import { StoodOn } from "./StoodOn";
 import { useTraining } from "./useTraining";
 import { VariationBench } from "./VariationBench";
 
+const FIRST_RUN =
+  "The band above holds everything that a training is made of; curves of training and validation show here while it runs.";
 const UNTITLED: RunTitle = { name: "", note: "" };
 
 export function RunsPlace() {
@@ -101,7 +104,12 @@ interface ResultsProps {
 function Results({ shown, ...sheet }: ResultsProps) {
   const { project } = usePlace();
   const [, setAddress] = useAddress();
-  if (!shown) return <NoRun pictures={project.pictures} />;
+  if (!shown)
+    return (
+      <div className="flex-1">
+        <NothingYet title="No run yet" words={FIRST_RUN} />
+      </div>
+    );
   return (
     <>
       <RunView run={shown} key={shown.id}>
@@ -137,18 +145,6 @@ function Ingredients({ run, recipe, table, onRecipe }: Omit<ResultsProps, "shown
         })
       }
     />
-  );
-}
-
-function NoRun({ pictures }: { pictures: number }) {
-  return (
-    <Empty title="No run yet">
-      <p>
-        {pictures
-          ? "Press Train: the defaults are sound. Curves of training and validation show here while it runs."
-          : "Bring in pictures first; then Train works with the defaults."}
-      </p>
-    </Empty>
   );
 }
 
