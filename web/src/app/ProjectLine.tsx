@@ -96,7 +96,7 @@ function Standing({ project, glimpse, active }: StandingProps) {
 function Strip({ glimpse }: { glimpse: ProjectGlimpse | undefined }) {
   return (
     <span
-      className="flex h-12 w-[470px] max-w-[36%] shrink-0 justify-end gap-1 overflow-hidden"
+      className="flex h-12 w-[470px] max-w-[36%] shrink-0 flex-wrap justify-end gap-1 overflow-hidden"
       aria-hidden="true"
     >
       {glimpse?.samples.slice(0, 9).map((sample) => (

@@ -116,7 +116,7 @@ const ORDERS = [
 function Pairs({ model, judgement, cells }: SideProps) {
   const name = (place: number) => model.classes[place]?.name ?? "";
   return (
-    <div className="flex flex-wrap gap-1.5 border-b border-hairline px-4 py-2">
+    <div className="flex max-h-[104px] shrink-0 flex-wrap gap-1.5 overflow-y-auto border-b border-hairline px-4 py-2">
       {confusedPairs(judgement)
         .slice(0, 8)
         .map((pair) => {
@@ -127,7 +127,8 @@ function Pairs({ model, judgement, cells }: SideProps) {
               type="button"
               aria-pressed={cells.chosen.has(key)}
               onClick={(event) => cells.onCell(key, event.ctrlKey || event.metaKey)}
-              className={`rounded-control cursor-pointer border px-1.5 text-sm ${
+              title={`${name(pair.truth)} read as ${name(pair.predicted)}`}
+              className={`rounded-control max-w-full cursor-pointer truncate border px-1.5 text-sm ${
                 cells.chosen.has(key) ? "border-choice bg-choice-wash" : "border-edge hover:bg-sunken"
               }`}
             >

@@ -16,6 +16,12 @@ interface Props {
 }
 
 const LABELS = 84;
+/** Beyond so many classes a cell is too small for a figure on it, and its names stand only as often as there is room. */
+const FIGURES_UP_TO = 30;
+const HEADS_UP_TO = 12;
+const NAMES_AT_MOST = 36;
+/** Beyond so many the lines between cells would be most of what is seen. */
+const LINES_UP_TO = 60;
 
 export function cellKey(model: Model, truth: number, predicted: number): string {
   return `${model.classes[truth]?.id ?? 0}.${model.classes[predicted]?.id ?? 0}`;
@@ -25,6 +31,9 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
   const cells = matrixCells(judgement, share);
   const size = order.length;
   const name = (place: number) => model.classes[place]?.name ?? "";
+  const every = Math.ceil(size / NAMES_AT_MOST);
+  // A few letters of a long name tell nothing: where columns are narrow, they bear the classes' signs.
+  const head = (place: number) => (size > HEADS_UP_TO ? (model.classes[place]?.sign ?? "") : name(place));
   return (
     <div
       role="grid"
@@ -42,19 +51,25 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
         predicted →
       </span>
       <span />
-      {order.map((place) => (
-        <span key={place} className="truncate px-0.5 text-center text-sm" title={name(place)}>
-          {name(place)}
+      {order.map((place, column) => (
+        <span
+          key={place}
+          className={`px-0.5 text-center ${size > HEADS_UP_TO ? "overflow-visible text-[10px] whitespace-nowrap" : "truncate text-sm"}`}
+          title={name(place)}
+        >
+          {column % Math.ceil(size / (NAMES_AT_MOST / 2)) === 0 && head(place)}
         </span>
       ))}
       {order.map((truth, row) => (
         <div key={truth} role="row" className="contents">
           <span
             role="rowheader"
-            className="flex items-center justify-end truncate pr-2 text-sm"
+            className={`flex min-w-0 items-center justify-end pr-2 ${size > FIGURES_UP_TO ? "text-[10px] leading-none" : "text-sm"}`}
             title={name(truth)}
           >
-            <span className="truncate">{name(truth)}</span>
+            <span className="max-w-full min-w-0 overflow-x-clip overflow-y-visible text-ellipsis whitespace-nowrap">
+              {row % every === 0 && name(truth)}
+            </span>
           </span>
           {order.map((predicted, column) => {
             const cell = cells[truth * size + predicted];
@@ -137,12 +152,14 @@ function Square({
       tabIndex={row === 0 && column === 0 ? 0 : -1}
       onKeyDown={(event) => moveFocus(event, row, column)}
       onClick={(event: MouseEvent) => onChoose(event.ctrlKey || event.metaKey)}
-      className={`relative flex cursor-pointer items-center justify-center border-t border-l border-hairline hover:bg-sunken ${
-        column === size - 1 ? "border-r" : ""
-      } ${row === size - 1 ? "border-b" : ""} ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
+      className={`relative flex cursor-pointer items-center justify-center border-hairline hover:bg-sunken ${
+        size > LINES_UP_TO ? "" : "border-t border-l"
+      } ${column === size - 1 ? "border-r" : ""} ${row === size - 1 ? "border-b" : ""} ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
     >
       <Filling side={cell.side} right={right}>
-        {cell.count > 0 && (counts ? cell.count : percent(cell.count, whole).replace(" ", ""))}
+        {cell.count > 0 &&
+          size <= FIGURES_UP_TO &&
+          (counts ? cell.count : percent(cell.count, whole).replace(" ", ""))}
       </Filling>
     </button>
   );
@@ -158,6 +175,8 @@ function Filling({ side, right, children }: { side: number; right: boolean; chil
         style={{
           width: `${side * 92}%`,
           height: `${side * 92}%`,
+          minWidth: side > 0 ? 2 : 0,
+          minHeight: side > 0 ? 2 : 0,
           background: right ? "var(--good)" : "var(--wrong)",
           opacity: right ? 0.28 : 0.85,
         }}

@@ -11,22 +11,22 @@ interface Props {
 }
 
 export function ScoreTable({ model, judgement, classes }: Props) {
-  const number = "py-0.5 text-right font-mono text-sm";
+  const number = "py-0.5 pl-4 text-right font-mono text-sm";
   return (
     <table className="mt-4 w-full" aria-label="Scores of each class" data-testid="scores">
       <thead>
         <tr className="text-sm text-quiet">
           <th className="text-left font-normal">class</th>
-          <th className="text-right font-normal" title="right of those predicted as this class">
+          <th className="pl-4 text-right font-normal" title="right of those predicted as this class">
             precision
           </th>
-          <th className="text-right font-normal" title="right of those truly of this class">
+          <th className="pl-4 text-right font-normal" title="right of those truly of this class">
             recall
           </th>
-          <th className="text-right font-normal" title="harmonic mean of both">
+          <th className="pl-4 text-right font-normal" title="harmonic mean of both">
             F1
           </th>
-          <th className="text-right font-normal">pictures</th>
+          <th className="pl-4 text-right font-normal">pictures</th>
         </tr>
       </thead>
       <tbody>
