@@ -13,8 +13,10 @@ describe("the next useful thing to do", () => {
     expect(step({})).toMatchObject({ action: "Bring pictures in", to: "rows/bring-in" });
     expect(step({ jobs: [job("import", "running")] })).toMatchObject({ action: "" });
     expect(step({ jobs: [job("import", "running")] }).text).toMatch(/^Bring in ridge: under way/);
-    const planned = { id: 7, state: "planned", source_name: "ridge.zip" } as ImportEntry;
+    const planned = { id: 7, state: "planned", source_name: "ridge.zip", pictures: 9 } as ImportEntry;
     expect(step({ imports: [planned] })).toMatchObject({ to: "rows/bring-in/7" });
+    // One in which nothing was found leaves nothing to decide.
+    expect(step({ imports: [{ ...planned, pictures: 0 }] }).to).toBe("rows/bring-in");
     // A job that has ended is over, and whoever has pictures decides on further plans when they like.
     expect(step({ jobs: [job("import", "failed")] }).to).toBe("rows/bring-in");
     expect(step({ imports: [planned], pictures: 9, classes: [5, 4] }).to).toBe("runs");

@@ -2635,6 +2635,11 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /**
+             * Pictures
+             * @description Picture files that were found in its source.
+             */
+            pictures: number;
             /** Report */
             report: {
                 [key: string]: unknown;
@@ -2666,6 +2671,11 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /**
+             * Pictures
+             * @description Picture files that were found in its source.
+             */
+            pictures: number;
             /** Report */
             report: {
                 [key: string]: unknown;

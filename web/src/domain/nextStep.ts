@@ -28,7 +28,7 @@ const ARRIVING = new Set<Job["kind"]>(["import", "read", "sample", "duplicate", 
 
 export function nextStep(standing: Standing): NextStep {
   const { pictures, runs, imports, jobs } = standing;
-  const planned = imports.find((entry) => entry.state === "planned");
+  const planned = imports.find((entry) => entry.state === "planned" && entry.pictures > 0);
   const arriving = jobs.find((job) => ARRIVING.has(job.kind) && isActive(job));
   if (runs.some(isUnderWay)) {
     const text = "The first run is under way; its result shows here when it ends.";

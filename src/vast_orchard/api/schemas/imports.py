@@ -147,6 +147,7 @@ class ImportEntryRead(Read):
     source_kind: SourceKind
     state: ImportStateName
     created_at: dt.datetime
+    pictures: int = Field(description="Picture files that were found in its source.")
     report: dict[str, Any] | None
     undone_at: dt.datetime | None
 

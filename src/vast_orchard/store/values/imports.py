@@ -44,3 +44,8 @@ class ImportValue:
     choice: dict[str, Any] | None
     report: dict[str, Any] | None
     undone_at: dt.datetime | None
+
+    @property
+    def pictures(self) -> int:
+        """Picture files that were found in its source."""
+        return int((self.survey or {}).get("pictures", 0))
