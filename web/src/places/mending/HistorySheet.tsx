@@ -39,21 +39,7 @@ export function HistorySheet({
       <div className="mb-3 flex items-center gap-2">
         <Button onClick={onUndo}>Undo</Button>
         <Button onClick={onRedo}>Redo</Button>
-        <label className="ml-auto flex min-w-0 items-center gap-2">
-          Steps of
-          <select
-            value={classId ?? ""}
-            onChange={(event) => setClassId(Number(event.target.value) || undefined)}
-            className="rounded-control max-w-[260px] min-w-0 border border-edge bg-surface px-1.5 py-0.5"
-          >
-            <option value="">all classes</option>
-            {classes.map((entry) => (
-              <option key={entry.id} value={entry.id}>
-                {entry.name}
-              </option>
-            ))}
-          </select>
-        </label>
+        <OfClass classes={classes} chosen={classId} onChoose={setClassId} />
         {picture && (
           <label className="flex items-center gap-2">
             <input
@@ -78,6 +64,33 @@ export function HistorySheet({
         ))}
       </ol>
     </Sheet>
+  );
+}
+
+interface OfClassProps {
+  classes: readonly ClassOf[];
+  chosen: number | undefined;
+  onChoose: (classId: number | undefined) => void;
+}
+
+/** The class whose steps alone are shown. */
+function OfClass({ classes, chosen, onChoose }: OfClassProps) {
+  return (
+    <label className="ml-auto flex min-w-0 items-center gap-2">
+      Steps of
+      <select
+        value={chosen ?? ""}
+        onChange={(event) => onChoose(Number(event.target.value) || undefined)}
+        className="rounded-control max-w-[260px] min-w-0 border border-edge bg-surface px-1.5 py-0.5"
+      >
+        <option value="">all classes</option>
+        {classes.map((entry) => (
+          <option key={entry.id} value={entry.id}>
+            {entry.name}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 

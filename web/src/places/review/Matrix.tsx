@@ -32,8 +32,6 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
   const size = order.length;
   const name = (place: number) => model.classes[place]?.name ?? "";
   const every = Math.ceil(size / NAMES_AT_MOST);
-  // A few letters of a long name tell nothing: where columns are narrow, they bear the classes' signs.
-  const head = (place: number) => (size > HEADS_UP_TO ? (model.classes[place]?.sign ?? "") : name(place));
   return (
     <div
       role="grid"
@@ -51,15 +49,7 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
         predicted →
       </span>
       <span />
-      {order.map((place, column) => (
-        <span
-          key={place}
-          className={`px-0.5 text-center ${size > HEADS_UP_TO ? "overflow-visible text-[10px] whitespace-nowrap" : "truncate text-sm"}`}
-          title={name(place)}
-        >
-          {column % Math.ceil(size / (NAMES_AT_MOST / 2)) === 0 && head(place)}
-        </span>
-      ))}
+      <Heads model={model} order={order} />
       {order.map((truth, row) => (
         <div key={truth} role="row" className="contents">
           <span
@@ -93,6 +83,24 @@ export function Matrix({ model, judgement, order, share, counts, chosen, onCell 
       ))}
     </div>
   );
+}
+
+/** Names over the columns; a few letters of a long one tell nothing, so narrow columns bear the classes' signs. */
+function Heads({ model, order }: Pick<Props, "model" | "order">) {
+  const narrow = order.length > HEADS_UP_TO;
+  const every = Math.ceil(order.length / (NAMES_AT_MOST / 2));
+  return order.map((place, column) => {
+    const entry = model.classes[place];
+    return (
+      <span
+        key={place}
+        className={`px-0.5 text-center ${narrow ? "overflow-visible text-[10px] whitespace-nowrap" : "truncate text-sm"}`}
+        title={entry?.name}
+      >
+        {column % every === 0 && (narrow ? entry?.sign : entry?.name)}
+      </span>
+    );
+  });
 }
 
 function moveFocus(event: KeyboardEvent<HTMLButtonElement>, row: number, column: number): void {

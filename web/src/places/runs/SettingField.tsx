@@ -52,27 +52,39 @@ export function SettingField({ setting, settings, onChange }: Props) {
       return setting.choices.length > 4 || setting.name === "keep" ? (
         <ChoiceList setting={setting} value={String(value)} onChange={change} />
       ) : (
-        <div className="mb-2">
-          <Choice
-            label={setting.words}
-            value={String(value)}
-            onChange={change}
-            options={setting.choices.map((entry) => ({
-              value: entry.value,
-              label: entry.words,
-              title: entry.does,
-            }))}
-          />
-          <p className="text-sm text-quiet">
-            <Help guide={passage("training", setting.words)}>{setting.help}</Help>
-          </p>
-        </div>
+        <ChoiceRow setting={setting} value={String(value)} onChange={change} />
       );
   }
 }
 
+interface ChoiceProps {
+  setting: Setting;
+  value: string;
+  onChange: (value: string) => void;
+}
+
+function ChoiceRow({ setting, value, onChange }: ChoiceProps) {
+  return (
+    <div className="mb-2">
+      <Choice
+        label={setting.words}
+        value={value}
+        onChange={onChange}
+        options={setting.choices.map((entry) => ({
+          value: entry.value,
+          label: entry.words,
+          title: entry.does,
+        }))}
+      />
+      <p className="text-sm text-quiet">
+        <Help guide={passage("training", setting.words)}>{setting.help}</Help>
+      </p>
+    </div>
+  );
+}
+
 /** Where the words are too long to stand side by side. */
-function ChoiceList(props: { setting: Setting; value: string; onChange: (value: string) => void }) {
+function ChoiceList(props: ChoiceProps) {
   return (
     <label className="mb-2 grid grid-cols-[1fr_auto] items-baseline gap-x-2">
       <span>{props.setting.words}</span>
