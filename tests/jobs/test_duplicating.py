@@ -1,5 +1,6 @@
 """A project's duplicate is the same to a person, shares the pictures' bytes, and lives on its own."""
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -8,9 +9,11 @@ from starlette.testclient import TestClient
 from tests.jobs.whole_project import state_of, trained_project
 from tests.pictures import png
 from tests.world import World
+from vast_orchard.errors import ServiceError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import actions
 from vast_orchard.store.bin import project_contents
+from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.projects import describe_project, list_projects
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.splits import list_splits, looks_on
@@ -77,6 +80,40 @@ def test_while_something_is_under_way_there_is_none(client: TestClient, world: W
     assert answer.status_code == 409
     with world.context.database.session() as session:
         assert [entry.name for entry in list_projects(session)] == ["Crystals"]
+
+
+def test_one_that_fails_leaves_no_file_and_no_project(
+    client: TestClient, world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The last file cannot be written: the first ones go, under whatever ids they were drawn."""
+    project = trained_project(world)
+    place = Path(world.context.settings.data_dir) / "bytes"
+
+    def files() -> set[Path]:
+        return {path for path in place.rglob("*") if path.is_file()}
+
+    before, write = files(), ByteStore.write
+
+    def failing(store: ByteStore, path: str, data: Any) -> None:
+        if path.startswith("exports/"):
+            raise ServiceError("The disk is gone.", "Bring it back.")
+        write(store, path, data)
+
+    monkeypatch.setattr(ByteStore, "write", failing)
+    made = client.post(f"/api/projects/{project}/duplicate", json={"name": "Never"}).json()["id"]
+    world.run_waiting()
+    ended = world.job(world.job_of(JobKind.DUPLICATE, project))
+    assert (ended.state, "The disk is gone." in str(ended.error)) == ("failed", True)
+    assert files() == before
+    assert client.get(f"/api/projects/{made}").status_code == 404
+
+
+def test_while_it_is_filled_it_can_be_neither_taken_out_nor_duplicated(client: TestClient, world: World) -> None:
+    project = world.project()
+    world.bring_in(project, {"plate/1.png": png(1), "rime/2.png": png(2)})
+    made = client.post(f"/api/projects/{project}/duplicate", json={"name": "Second"}).json()["id"]
+    for path, body in (("duplicate", {"name": "Third"}), ("parcels", {"kind": "project"})):
+        assert client.post(f"/api/projects/{made}/{path}", json=body).status_code == 409
 
 
 def test_delivered_a_second_time_it_adds_nothing(client: TestClient, world: World) -> None:

@@ -21,10 +21,11 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.history import list_actions, redo, undo
+from vast_orchard.store.history import redo, undo
 from vast_orchard.store.imports import add_batch, choose_reading, create_import, get_import
 from vast_orchard.store.jobs import ask_stop, take_job
 from vast_orchard.store.schema import JobKind
+from vast_orchard.store.told_steps import list_actions
 
 
 def _sha(data: bytes) -> str:

@@ -6,7 +6,11 @@ import pytest
 from starlette.testclient import TestClient
 
 from tests.world import World
+from vast_orchard.errors import StoppedError
+from vast_orchard.jobs.bringing_in.sampling import bring_sample
+from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.jobs import take_job
 from vast_orchard.store.schema import JobKind
 
 
@@ -34,12 +38,23 @@ def test_the_collection_is_there_and_a_run_waits(client: TestClient, world: Worl
     assert client.get(f"/api/projects/{project}").json() == found
 
 
+class _Stopped(Progress):
+    """Reports of work that a person stops when the first pictures are drawn."""
+
+    def advance(self, by: float = 1.0) -> None:
+        raise StoppedError("Stopped while drawing pictures.")
+
+
 def test_stopped_while_it_is_drawn_nothing_is_left(client: TestClient, world: World) -> None:
-    project = _begin(client, pictures=2_000)
+    project = _begin(client, pictures=400)
     entry = client.get(f"/api/projects/{project}/imports").json()[0]
     job = world.job_of(JobKind.SAMPLE, entry["id"])
-    assert client.post(f"/api/jobs/{job}/stop").status_code < 300
-    assert world.run(job).state == "stopped"
+    with world.context.database.session() as session:
+        assert take_job(session, job, "here")
+    with pytest.raises(StoppedError):
+        bring_sample(
+            world.context, entry["id"], _Stopped(world.context.database, job, "here"), pictures=400, with_run=True
+        )
     assert client.get(f"/api/projects/{project}").json()["pictures"] == 0
     assert not [path for path in world.context.folder.uploads.rglob("*") if path.is_file()]
 

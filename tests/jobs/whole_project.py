@@ -19,6 +19,7 @@ from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.runs import footing, list_epochs
 from vast_orchard.store.schema import IngredientKind, JobKind
 from vast_orchard.store.splits import list_splits
+from vast_orchard.store.told_steps import list_actions
 
 __all__ = ["state_of", "trained_project"]
 
@@ -72,7 +73,7 @@ def state_of(world: World, project: int) -> dict[str, Any]:
             "history": sorted(
                 (p.sha256, tuple(picture_detail(session, project, p.id, None).history)) for p in pictures
             ),
-            "actions": [(a.kind, a.summary) for a in history.list_actions(session, project)],
+            "actions": [(a.kind, a.summary) for a in list_actions(session, project)],
             "run": (
                 run.number,
                 run.state,

@@ -23,8 +23,9 @@ from vast_orchard.store.actions import (
     split_off_class,
 )
 from vast_orchard.store.classes import free_sign, list_classes
-from vast_orchard.store.history import list_actions, redo, undo
+from vast_orchard.store.history import redo, undo
 from vast_orchard.store.pictures import picture_detail
+from vast_orchard.store.told_steps import list_actions
 
 
 class _Desk:

@@ -53,8 +53,10 @@ def test_in_the_bin_it_is_nowhere_else_and_comes_back(client: TestClient, world:
     for path in (f"/api/runs/{second}", f"/api/runs/{second}/epochs"):
         assert client.get(path).status_code == 404
     # What changed is told from the run that stands before it now.
-    assert {c["what"] for c in client.get(f"/api/runs/{third}").json()["changed"]} >= {"settings.seed"}
-    assert before["changed"] == [] or {c["what"] for c in before["changed"]} == {"split"}
+    after = client.get(f"/api/runs/{third}").json()
+    assert (before["previous"], {c["what"] for c in before["changed"]}) == (2, {"split"})
+    assert after["previous"] == 1
+    assert {c["what"] for c in after["changed"]} == {"split", "settings.seed", "settings.epochs"}
     sift = {"sift": "wrong", "run": str(second)}
     assert client.get(f"/api/projects/{project}/pictures", params=sift).status_code == 404
     assert client.get(f"/api/projects/{project}").json()["runs"] == 2

@@ -13,7 +13,7 @@ from vast_orchard.at_once.holdings import weighed_holdings
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import bin as bin_store
-from vast_orchard.store.binned_runs import list_binned_runs
+from vast_orchard.store.binned_runs import count_binned_runs, list_binned_runs
 from vast_orchard.store.jobs import get_job
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.values import DiskUse, JobValue
@@ -41,7 +41,7 @@ def read_bin(
 @router.delete("/{project_id}/bin", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
 def empty(session: SessionOf, project: ProjectOf) -> JobValue:
     """Remove what lies in the bin for good, as a job."""
-    if not bin_store.count_bin(session, project.id) and not list_binned_runs(session, project.id):
+    if not bin_store.count_bin(session, project.id) and not count_binned_runs(session, project.id):
         raise ConflictError("The bin is empty.", "There is nothing to remove.")
     job = start_job(session, project.id, JobKind.EMPTY, f"Empty the bin of {project.name}", project.id)
     return get_job(session, job)

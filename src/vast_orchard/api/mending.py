@@ -13,7 +13,7 @@ from vast_orchard.api.schemas.classes import ClassMerge, ClassOrder, ClassRead, 
 from vast_orchard.api.schemas.mending import ActionRead, LabelsCreate, MarksCreate, NotesCreate, UndoRead, Which
 from vast_orchard.api.schemas.projects import BinMove
 from vast_orchard.errors import MissingError
-from vast_orchard.store import actions, classes, field, field_scope, history
+from vast_orchard.store import actions, classes, field, field_scope, history, told_steps
 from vast_orchard.store.values import ActionValue, ClassValue, UndoResult
 
 __all__ = ["named_pictures", "router"]
@@ -130,7 +130,7 @@ def list_actions(
     ] = None,
 ) -> Sequence[ActionValue]:
     """The history, newest first."""
-    return history.list_actions(session, project.id, limit, before=before, picture_id=picture, class_id=class_)
+    return told_steps.list_actions(session, project.id, limit, before=before, picture_id=picture, class_id=class_)
 
 
 @router.post("/undo", response_model=UndoRead)

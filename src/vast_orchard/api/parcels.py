@@ -23,7 +23,7 @@ from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import count_project, create_project, free_name, get_project
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.splits import list_splits
-from vast_orchard.store.transfer import has_work_under_way
+from vast_orchard.store.transfer import check_at_rest
 from vast_orchard.store.values import JobValue, ParcelValue
 
 __all__ = ["router"]
@@ -49,8 +49,8 @@ def list_all(session: SessionOf, project: ProjectOf) -> Sequence[ParcelValue]:
 @router.post("/projects/{project_id}/parcels", response_model=ParcelRead, status_code=http.HTTP_202_ACCEPTED)
 def create(session: SessionOf, project: ProjectOf, body: ParcelCreate) -> ParcelValue:
     """Take out the collection, some of it, or the whole project, as a job."""
-    if body.kind == "project" and has_work_under_way(session, project.id):
-        raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+    if body.kind == "project":
+        check_at_rest(session, project.id)
     if body.kind == "collection" and not count_project(session, project.id).pictures:
         raise ConflictError("There are no pictures to take out.", "Bring some in first.")
     if body.split is not None and body.split not in {split.id for split in list_splits(session, project.id)}:

@@ -16,12 +16,11 @@ from vast_orchard.api.schemas.projects import (
     ProjectUpdate,
     PutAway,
 )
-from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import classes, projects
 from vast_orchard.store.imports import create_import
 from vast_orchard.store.schema import JobKind
-from vast_orchard.store.transfer import has_work_under_way
+from vast_orchard.store.transfer import check_at_rest
 from vast_orchard.store.values import ClassValue, ProjectGlimpse, ProjectValue
 
 __all__ = ["router"]
@@ -74,8 +73,7 @@ def restore(session: SessionOf, project_id: Annotated[int, Path(ge=1, le=LARGEST
 @router.post("/{project_id}/duplicate", response_model=ProjectRead, status_code=http.HTTP_202_ACCEPTED)
 def duplicate(session: SessionOf, project: ProjectOf, body: ProjectDuplicate) -> ProjectValue:
     """A project of its own with the same pictures, splits and named ingredients, filled by a job."""
-    if has_work_under_way(session, project.id):
-        raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+    check_at_rest(session, project.id)
     made = projects.create_project(session, body.name)
     options = {"with_runs": body.with_runs}
     start_job(session, made.id, JobKind.DUPLICATE, f"Duplicate {project.name}", project.id, options=options)

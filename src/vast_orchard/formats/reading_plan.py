@@ -15,7 +15,7 @@ from vast_orchard.formats.reading_choice import Part, ReadingChoice
 from vast_orchard.formats.source_survey import SourceRecord, open_reading
 from vast_orchard.formats.told import Reading, Told, clean_name
 
-__all__ = ["ChosenFile", "OpenPlan", "folders_above", "open_plan", "plan_to_json"]
+__all__ = ["ChosenFile", "OpenPlan", "open_plan", "plan_to_json"]
 
 _SAMPLES = 24
 _LISTED = 100
@@ -34,7 +34,7 @@ class ChosenFile:
     chosen: bool  # False: a person or the random part leaves it out
 
 
-def folders_above(path: str) -> Iterator[str]:
+def _folders_above(path: str) -> Iterator[str]:
     """The folders that a file lies in, innermost first."""
     while "/" in path:
         path = path.rpartition("/")[0]
@@ -100,7 +100,7 @@ class OpenPlan:
         """Whether a person left it in."""
         if (told.class_name or _UNLABELLED) in self._without:
             return False
-        return not (self._folders and any(folder in self._folders for folder in folders_above(entry.path)))
+        return not (self._folders and any(folder in self._folders for folder in _folders_above(entry.path)))
 
     def files(self) -> Iterator[ChosenFile]:
         """Every picture file, in the order of the source."""
@@ -190,7 +190,7 @@ def plan_to_json(plan: OpenPlan, here: Mapping[str, int]) -> dict[str, Any]:
         shown[name] += 1
         if len(matched) < _EXAMPLES and shown[name] <= (1 if name else _EXAMPLES // 2):
             matched.append({"path": file.file.path, "class_name": file.class_name})
-        folders.update(folders_above(file.file.path))
+        folders.update(_folders_above(file.file.path))
         classes.setdefault(name, _ClassCount()).add(file, before is not None)
         if not file.chosen:
             continue

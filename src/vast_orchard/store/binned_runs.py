@@ -25,7 +25,7 @@ from vast_orchard.store.schema import (
 )
 from vast_orchard.store.values import BinnedRun, RunHoldings, RunValue
 
-__all__ = ["bin_run", "delete_binned_runs", "holdings_of", "list_binned_runs", "restore_run"]
+__all__ = ["bin_run", "count_binned_runs", "delete_binned_runs", "holdings_of", "list_binned_runs", "restore_run"]
 
 
 def holdings_of(session: Session, run_id: int) -> RunHoldings:
@@ -80,6 +80,12 @@ def restore_run(session: Session, run_id: int) -> RunValue:
     found = one_run(session, run_id)
     assert found is not None
     return found
+
+
+def count_binned_runs(session: Session, project_id: int) -> int:
+    """Runs in a project's bin."""
+    binned = Run.project_id == project_id, Run.deleted_at.is_not(None)
+    return session.scalar(select(func.count()).select_from(Run).where(*binned)) or 0
 
 
 def list_binned_runs(session: Session, project_id: int) -> Sequence[BinnedRun]:

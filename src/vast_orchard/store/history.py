@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, func, null, or_, select, text, update
+from sqlalchemy import ColumnElement, Select, func, null, select, text, update
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
@@ -15,7 +15,7 @@ from vast_orchard.store.splits import editable_split, newest_version, put_in_set
 from vast_orchard.store.standing import Standing
 from vast_orchard.store.values import ActionValue, UndoResult
 
-__all__ = ["Change", "ClassChange", "action_value", "apply", "list_actions", "pictures_said", "record", "redo", "undo"]
+__all__ = ["Change", "ClassChange", "action_value", "apply", "pictures_said", "record", "redo", "undo"]
 
 # A number of our own for PostgreSQL's advisory locks.
 _TURN_LOCK = 0x564F31
@@ -149,57 +149,6 @@ def action_value(action: Action, count: int = 0) -> ActionValue:
         window=action.window,
         pictures=count,
         undoes=action.undoes,
-    )
-
-
-def list_actions(
-    session: Session,
-    project_id: int,
-    limit: int = 100,
-    *,
-    before: int | None = None,
-    picture_id: int | None = None,
-    class_id: int | None = None,
-) -> Sequence[ActionValue]:
-    """Steps, newest first, with the number of pictures that each changed.
-
-    Parameters
-    ----------
-    before : int, optional
-        Only steps older than this one.
-    picture_id : int, optional
-        Only steps that changed this picture.
-    class_id : int, optional
-        Only steps that put pictures into this class or took them out of it, or changed the class itself.
-    """
-    count = (
-        select(func.count())
-        .select_from(ActionChange)
-        .where(ActionChange.action_id == Action.id)
-        .correlate(Action)
-        .scalar_subquery()
-    )
-    query = select(Action, count).where(Action.project_id == project_id)
-    if before is not None:
-        query = query.where(Action.id < before)
-    if picture_id is not None:
-        query = query.where(Action.id.in_(select(ActionChange.action_id).where(ActionChange.picture_id == picture_id)))
-    if class_id is not None:
-        query = query.where(_about_class(class_id))
-    return [action_value(row, n) for row, n in session.execute(query.order_by(Action.id.desc()).limit(limit))]
-
-
-def _about_class(class_id: int) -> ColumnElement[bool]:
-    relabelled = (
-        select(ActionChange.picture_id)
-        .where(ActionChange.action_id == Action.id, ActionChange.change["class"].contains([class_id]))
-        .exists()
-    )
-    return or_(
-        relabelled,
-        Action.detail["changes"].contains([{"class_id": class_id}]),
-        Action.detail["class"].as_integer() == class_id,
-        Action.detail["classes"].contains([class_id]),
     )
 
 

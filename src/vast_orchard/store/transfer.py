@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import BigInteger, DateTime, Select, Table, cast, delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import InputError
+from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name, free_name
 from vast_orchard.store.runs import link_runs
@@ -49,7 +49,7 @@ from vast_orchard.store.schema import (
 from vast_orchard.store.snapshots import seal_snapshots
 from vast_orchard.upgrades.recipe import upgrade_recipe, upgrade_variation
 
-__all__ = ["RECORDS", "Loader", "dump_records", "has_work_under_way"]
+__all__ = ["RECORDS", "Loader", "at_one_moment", "check_at_rest", "dump_records"]
 
 _BATCH = 2000
 _Row = dict[str, Any]
@@ -160,11 +160,25 @@ _OF_RUNS = frozenset({
 })  # fmt: skip
 
 
-def has_work_under_way(session: Session, project_id: int) -> bool:
-    """True while something of the project may change by itself."""
-    kinds = [JobKind.TRAIN, JobKind.JUDGE, JobKind.EXPORT, JobKind.IMPORT, JobKind.EMPTY]
+def check_at_rest(session: Session, project_id: int) -> None:
+    """That nothing of the project changes by itself.
+
+    Raises
+    ------
+    ConflictError
+    """
+    kinds = [
+        JobKind.TRAIN, JobKind.JUDGE, JobKind.EXPORT, JobKind.IMPORT, JobKind.EMPTY, JobKind.SAMPLE, JobKind.DUPLICATE,
+        JobKind.BRING_BACK,
+    ]  # fmt: skip
     active = Job.state.in_([JobState.WAITING, JobState.RUNNING]) & Job.kind.in_(kinds)
-    return bool(session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)))
+    if session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)):
+        raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+
+
+def at_one_moment(session: Session) -> None:
+    """Let a fresh transaction see all tables as they are now, whatever people do while they are read one by one."""
+    session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
 
 
 def dump_records(session: Session, project_id: int, *, with_runs: bool = True) -> Iterator[tuple[str, Iterator[_Row]]]:

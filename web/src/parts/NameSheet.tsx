@@ -1,7 +1,7 @@
 /** Asks for one name. */
-import { Field, Input, Label } from "@headlessui/react";
 import { useState } from "react";
 import { SheetForm } from "./SheetForm";
+import { TextField } from "./TextField";
 
 interface Props {
   title: string;
@@ -23,16 +23,7 @@ export function NameSheet({ title, label, action, initial = "", onClose, onName 
       onClose={onClose}
       onSubmit={() => onName(name)}
     >
-      <Field>
-        <Label className="mb-1 block text-quiet">{label}</Label>
-        <Input
-          autoFocus
-          value={name}
-          maxLength={200}
-          onChange={(event) => setName(event.target.value)}
-          className="rounded-control w-full border border-edge bg-surface px-2 py-1.5"
-        />
-      </Field>
+      <TextField autoFocus label={label} value={name} most={200} onChange={setName} />
     </SheetForm>
   );
 }

@@ -28,17 +28,13 @@ __all__ = [
 ]
 
 
-_Name = Field("", max_length=80, description="What it is called besides its number.")
-_Note = Field("", max_length=5000)
-
-
 class RunCreate(Write):
     """What to train; what is left out takes the newest split and the defaults."""
 
     split_id: RecordId | None = None
     group_id: RecordId | None = None
-    name: str = _Name
-    note: str = _Note
+    name: str = Field("", max_length=80, description="What it is called besides its number.")
+    note: str = Field("", max_length=5000)
     recipe: RecipeCreate | None = None
 
 

@@ -12,6 +12,7 @@ from vast_orchard.formats.project_archive import ArchiveReader, open_project_arc
 from vast_orchard.jobs.after_failure import after_failure
 from vast_orchard.jobs.bringing_in.stored_picture import keep_picture
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.new_files import NewFiles
 from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.store.former_archive import FormerRecords
 from vast_orchard.store.imports import get_import
@@ -76,7 +77,7 @@ class _Return:
         for sha256 in pictures:
             self._keep(sha256)
             progress.advance()
-        with self._context.database.session() as session:
+        with NewFiles(self._context.store) as made, self._context.database.session() as session:
             loader = Loader(session, self._project_id)
             try:
                 rows = self._reader.batches if self._reader.version > 1 else FormerRecords(self._reader.batches).batches
@@ -84,7 +85,7 @@ class _Return:
                 for table in RECORDS:
                     with closing(rows(table)) as batches:
                         loader.load(table, batches)
-                self._files(loader, files)
+                self._files(made, loader, files)
                 loader.place_files(files)
             except _NOT_OURS as error:
                 raise InputError(
@@ -109,6 +110,6 @@ class _Return:
             if not complete:
                 raise ArchiveError("The archive lacks a picture that its records name.", "Make it again.")
 
-    def _files(self, loader: Loader, files: list[str]) -> None:
+    def _files(self, made: NewFiles, loader: Loader, files: list[str]) -> None:
         for path in files:
-            self._context.store.write(loader.new_path(path), self._reader.file(path))
+            made.write(loader.new_path(path), self._reader.file(path))

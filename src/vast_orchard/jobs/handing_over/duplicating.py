@@ -9,14 +9,14 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.after_failure import after_failure
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.new_files import NewFiles
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.projects import delete_project, get_project
 from vast_orchard.store.splits import looks_on
-from vast_orchard.store.transfer import RECORDS, Loader, dump_records, has_work_under_way
+from vast_orchard.store.transfer import RECORDS, Loader, at_one_moment, check_at_rest, dump_records
 
 __all__ = ["duplicate_project"]
 
@@ -46,22 +46,28 @@ def duplicate_project(context: WorkContext, source: int, target: int, progress: 
         with context.database.session() as session:
             delete_project(session, target)
 
-    with after_failure(forget), holding_bytes(context.database), context.database.session() as session:
-        if has_work_under_way(session, source):
-            raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
-        files = project_files(session, source)
+    with (
+        after_failure(forget),
+        holding_bytes(context.database),
+        NewFiles(context.store) as made,
+        context.database.session() as read,
+        context.database.session() as session,
+    ):
+        at_one_moment(read)
+        check_at_rest(read, source)
+        files = project_files(read, source)
         copied = [*files.weights, *files.exports] if with_runs else []
         progress.stage("Duplicating the project", len(RECORDS) + len(copied))
         loader = Loader(session, target)
-        for name, rows in dump_records(session, source, with_runs=with_runs):
-            loader.load(name, _batches(session, name, rows, with_runs=with_runs))
+        for name, rows in dump_records(read, source, with_runs=with_runs):
+            loader.load(name, _batches(read, name, rows, with_runs=with_runs))
             progress.advance()
         for path in copied:
-            context.store.write(loader.new_path(path), context.store.read(path))
+            made.write(loader.new_path(path), context.store.read(path))
             progress.advance()
         loader.place_files(copied)
         context.store.settle()
-        loader.finish(get_project(session, target).name, get_project(session, source).description)
+        loader.finish(get_project(session, target).name, get_project(read, source).description)
 
 
 def _batches(

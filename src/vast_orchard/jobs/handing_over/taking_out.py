@@ -23,7 +23,7 @@ from vast_orchard.store.models import get_model
 from vast_orchard.store.parcels import finish_parcel, get_parcel
 from vast_orchard.store.pictures import packed_pictures
 from vast_orchard.store.projects import get_project
-from vast_orchard.store.transfer import dump_records, has_work_under_way
+from vast_orchard.store.transfer import at_one_moment, check_at_rest, dump_records
 from vast_orchard.store.values import FullPicture, ParcelValue
 
 __all__ = ["make_parcel", "pack_collection"]
@@ -143,8 +143,7 @@ def _packed(pictures: Sequence[FullPicture], answers: Mapping[int, Sequence[obje
 def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: Progress) -> int:
     store, project_id = context.store, parcel.project_id
     with context.database.session() as session:
-        if has_work_under_way(session, project_id):
-            raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+        check_at_rest(session, project_id)
         contents = project_contents(session, project_id)
         files = project_files(session, project_id)
     copied = [*files.weights, *files.exports]
@@ -152,6 +151,7 @@ def _project(context: WorkContext, parcel: ParcelValue, target: Path, progress: 
 
     def write(archive: ArchiveWriter) -> None:
         with context.database.session() as session:
+            at_one_moment(session)
             project = get_project(session, project_id)
             counts = {table: archive.records(table, rows) for table, rows in dump_records(session, project_id)}
         progress.advance()
