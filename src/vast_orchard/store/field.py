@@ -34,7 +34,7 @@ from sqlalchemy import text as sql
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.copies import copy_groups
-from vast_orchard.store.field_scope import joined, judged
+from vast_orchard.store.field_scope import joined
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.schema import Class, Picture, Prediction
 from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, summed_sets
@@ -180,11 +180,11 @@ def _record(picture: Any, scope: SiftScope, *, figured: bool) -> ColumnElement[b
         + bit(picture.unsure, 8)
         + bit(picture.noted, 16)
         + bit(picture.two_labels, 32)
-        + bit(Prediction.picture_id.is_not(None), 64)
-        + bit(func.coalesce(Prediction.true_class != Prediction.predicted_class, False), 128)
+        + bit(picture.judged, 64)
+        + bit(func.coalesce(picture.true_class != picture.predicted_class, False), 128)
     )
     first = picture.id * 256 + cast(flags, BigInteger)
-    second = cast(func.coalesce(picture.class_id, 0), BigInteger) * 2**32 + func.coalesce(Prediction.predicted_class, 0)
+    second = cast(func.coalesce(picture.class_id, 0), BigInteger) * 2**32 + func.coalesce(picture.predicted_class, 0)
     record: ColumnElement[bytes] = func.int8send(first, type_=LargeBinary).op("||")(
         func.int8send(second, type_=LargeBinary)
     )
@@ -233,30 +233,33 @@ def field_records(
     """
     compiled = compile_sift(parse(sift), scope)
     key, place = _key(group, scope)
-    # First which pictures, then what is said of them: predictions are looked up for this part alone.
+    # First which pictures, with plain columns, then their bytes: put together for this part alone.
     facts: list[ColumnElement[Any]] = [
+        Picture.id.expression,
         Picture.class_id.expression,
         Picture.excluded.expression,
         Picture.unsure.expression,
         (Picture.note != "").label("noted"),
         Picture.two_labels.expression,
+        Prediction.picture_id.is_not(None).label("judged"),
+        Prediction.true_class.expression,
+        Prediction.predicted_class.expression,
     ]
     figured = figured and compiled.figure is not None
     if compiled.figure and figured:
         facts.append(cast(compiled.figure[1], REAL).label("figure"))
-    chosen = joined(select(Picture.id, *facts).where(compiled.where), scope)
+    chosen = joined(select(*facts).where(compiled.where), scope)
     if rows is not None and count is not None and group in _LARGE_ROWS:
         reached = _reached(rows, start + count)
-        chosen = chosen.where(_in_rows(key, group, reached))
+        # What was asked of a run is found through its predictions faster than through several rows.
+        if len(reached) == 1 or not compiled.asks_run:
+            chosen = chosen.where(_in_rows(key, group, reached))
         if len(reached) == 1:
             place = literal(0)  # then there is nothing to put in order, nor to join for it
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
-    placed = select(part, func.row_number().over().label("place")).subquery()
-    told = select(placed.c.place, _record(placed.c, scope, figured=figured).label("record")).select_from(placed)
-    told = told.outerjoin(Prediction, judged(placed.c.id, scope))
     # They reach the aggregate in the order of the subquery.
-    told_rows = told.order_by(placed.c.place).subquery()
-    found = session.scalar(select(func.string_agg(told_rows.c.record, sql("''::bytea"))))
+    record = _record(part.c, scope, figured=figured)
+    found = session.scalar(select(func.string_agg(record, sql("''::bytea"))).select_from(part))
     return bytes(found or b"")
 
 

@@ -21,6 +21,7 @@ from sqlalchemy import (
     select,
     true,
 )
+from sqlalchemy.sql.visitors import iterate
 
 from vast_orchard.store.schema import (
     Action,
@@ -103,6 +104,7 @@ class CompiledSift:
     order: tuple[ColumnElement[Any], ...]
     # The first number that it is ordered by, and what that is called.
     figure: tuple[str, ColumnElement[Any]] | None
+    asks_run: bool  # a condition or an order is about what the run said
 
 
 def compile_sift(sift: Sift, scope: SiftScope) -> CompiledSift:
@@ -113,17 +115,23 @@ def compile_sift(sift: Sift, scope: SiftScope) -> CompiledSift:
     SiftError
         It names a class that is not there, a number that is none, or a run where there is none.
     """
+    where, order = _condition(sift.condition, scope), tuple(_order(entry, scope) for entry in sift.order)
     return CompiledSift(
-        where=_condition(sift.condition, scope),
-        order=tuple(_order(entry, scope) for entry in sift.order),
+        where=where,
+        order=order,
         figure=next(((entry.key, _order_key(entry, scope)) for entry in sift.order if entry.key in _FIGURES), None),
+        asks_run=any(_of_predictions(part) for asked in (where, *order) for part in iterate(asked)),
     )
+
+
+def _of_predictions(part: Any) -> bool:
+    return getattr(part, "table", None) is Prediction.__table__
 
 
 def _condition(condition: Condition, scope: SiftScope) -> _Test:
     match condition:
         case All(parts=parts):
-            return and_(true(), *(_condition(part, scope) for part in parts))
+            return and_(true(), *(_condition(part, scope) for part in sorted(parts, key=_reads_text)))
         case Anyone(parts=parts):
             return or_(false(), *(_condition(part, scope) for part in parts))
         case Not(inner=inner):
@@ -134,6 +142,13 @@ def _condition(condition: Condition, scope: SiftScope) -> _Test:
             return _free_text(word, scope)
         case Compare():
             return or_(*(_compare(condition, word, scope) for word in condition.values))
+
+
+def _reads_text(condition: Condition) -> bool:
+    """Whether it takes long for a row: such conditions come last, for PostgreSQL asks in the order that it is given."""
+    return not isinstance(condition, Flag | Compare) or (
+        isinstance(condition, Compare) and FIELDS[condition.field].kind is Kind.TEXT
+    )
 
 
 def _known(column: Any, test: _Test) -> _Test:
