@@ -31,7 +31,15 @@ export function ProjectShell() {
   const chosenRun = named ?? newestResult(runs);
 
   const failed = [project, classes, splits, ledger].find(failureOf);
-  if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
+  if (failed) {
+    return (
+      <Failed error={failed.error} onRetry={() => void failed.refetch()}>
+        <Link to="/" className="text-choice underline">
+          Open the list of projects
+        </Link>
+      </Failed>
+    );
+  }
   if (!project.data || !classes.data || !splits.data || !ledger.data) return <Reading what="the project" />;
 
   const context: PlaceContext = {

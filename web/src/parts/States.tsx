@@ -20,13 +20,25 @@ export function Reading({ what }: { what: string }) {
   );
 }
 
-export function Failed({ error, onRetry }: { error: unknown; onRetry: () => void }) {
+/** With a way out as `children`, where trying again may not be all. */
+export function Failed({
+  error,
+  onRetry,
+  children,
+}: {
+  error: unknown;
+  onRetry: () => void;
+  children?: ReactNode;
+}) {
   const problem = asProblemOf(error);
   return (
     <div role="alert" className="mx-auto max-w-[560px] p-10">
       <h2 className="mb-1 text-lg font-semibold text-wrong">{problem.what}</h2>
       <p className="mb-4">{problem.mend}</p>
-      <Button onClick={onRetry}>Try again</Button>
+      <div className="flex items-center gap-4">
+        <Button onClick={onRetry}>Try again</Button>
+        {children}
+      </div>
     </div>
   );
 }

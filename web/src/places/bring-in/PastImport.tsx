@@ -1,8 +1,10 @@
 /** A source that was brought in, or waits for a decision: what it did, and what can still be done with it. */
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
-import { type Choice, client, header, type ImportEntry, need } from "../../api/client";
+import { type Choice, client, header, type ImportEntry, type Job, need } from "../../api/client";
+import { useJobs } from "../../api/queries";
 import { usePlace } from "../../app/context";
+import { isActive } from "../../domain/jobs";
 import { readingWords } from "../../domain/plan";
 import { moment, plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
@@ -21,12 +23,21 @@ export interface ImportReport {
   readonly choice?: Choice;
 }
 
-const STATE_WORDS: Record<ImportEntry["state"], string> = {
-  reading: "is being read, or could not be",
-  planned: "waits for your decision",
-  importing: "is being brought in",
-  done: "",
-};
+function stateWords(entry: ImportEntry, jobs: readonly Job[]): string {
+  const read = jobs.some(
+    (job) => ["read", "import"].includes(job.kind) && job.subject_id === entry.id && isActive(job),
+  );
+  switch (entry.state) {
+    case "reading":
+      return read ? "is being read" : "could not be read";
+    case "planned":
+      return "waits for your decision";
+    case "importing":
+      return "is being brought in";
+    case "done":
+      return "";
+  }
+}
 
 /** What can be done with an import after its end, from wherever it is shown. */
 export function useImportActions(entry: { id: number }) {
@@ -65,7 +76,9 @@ export function useImportActions(entry: { id: number }) {
 
 export function PastImport({ entry }: { entry: ImportEntry }) {
   const { project } = usePlace();
+  const { data: jobs = [] } = useJobs();
   const report = entry.report as ImportReport | null;
+  const state = stateWords(entry, jobs);
   return (
     <li className="border-t border-hairline py-2" data-testid="import-report">
       <div className="flex items-baseline gap-3">
@@ -76,7 +89,7 @@ export function PastImport({ entry }: { entry: ImportEntry }) {
         {report?.choice && (
           <span className="min-w-0 truncate text-quiet">classes from {readingWords(report.choice)}</span>
         )}
-        {entry.state !== "done" && <span className="text-choice">{STATE_WORDS[entry.state]}</span>}
+        {state && <span className="text-choice">{state}</span>}
         {entry.undone_at && <span className="text-wrong">taken back</span>}
         <Actions entry={entry} report={report} />
       </div>

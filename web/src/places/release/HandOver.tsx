@@ -27,8 +27,9 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
       aria-label="Hand over"
     >
       <h2 className="text-lg font-semibold">Hand over run {run.number}</h2>
-      <p className="mb-2 text-quiet">
-        {modelWords(run, model)} <Digest model={model} />
+      <p className="text-quiet">{modelWords(run, model)}</p>
+      <p className="mb-2">
+        <Digest model={model} />
       </p>
       <p className="mb-3 text-quiet">
         A pack holds an ONNX file from 8-bit pixels to probabilities, the class list, a description, and a

@@ -8,10 +8,11 @@ import { useJudgement } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { isActive, jobWords } from "../../domain/jobs";
 import { isUnderWay } from "../../domain/runs";
-import { plural } from "../../domain/words";
+import { duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
+import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { useLook } from "../looks/useLook";
@@ -27,13 +28,7 @@ export function ReviewPlace() {
         words="The errors of a run on its validation pictures show here, the most surprising first."
       />
     );
-  if (isUnderWay(run)) {
-    return (
-      <Empty title={`Run ${run.number} is still training`}>
-        <p>Its errors show here when it ends, or when you stop it.</p>
-      </Empty>
-    );
-  }
+  if (isUnderWay(run)) return <StillTraining run={run} />;
   if (!run.model) {
     return (
       <Empty title={`Run ${run.number} kept nothing`}>
@@ -46,6 +41,25 @@ export function ReviewPlace() {
   }
   if (!run.validation) return <Unjudged run={run} model={run.model} />;
   return <Judged run={run} model={run.model} key={run.model.id} />;
+}
+
+function StillTraining({ run }: { run: Run }) {
+  const { data: jobs = [] } = useJobs();
+  const job = jobs.find((entry) => isActive(entry) && entry.kind === "train" && entry.subject_id === run.id);
+  return (
+    <Empty title={`Run ${run.number} is still training`}>
+      <p className="mb-3">Its errors show here when it ends, or when you stop it.</p>
+      {job && (
+        <div role="status" className="mx-auto mb-3 flex w-80 items-center gap-3">
+          <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />
+          {job.left_s !== null && <span className="whitespace-nowrap">{duration(job.left_s)} left</span>}
+        </div>
+      )}
+      <Link to={{ pathname: "../runs", search: `?run=${run.id}` }} className="text-choice underline">
+        Watch run {run.number}
+      </Link>
+    </Empty>
+  );
 }
 
 /** A run that ended and was not judged: it is being judged, or whoever would have done it was ended too. */

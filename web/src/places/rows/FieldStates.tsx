@@ -37,7 +37,9 @@ export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn 
       {nothing && arriving && (
         <Empty title={arriving.title}>
           <p className="mb-2">{jobWords(arriving)}</p>
-          <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
+          <div className="mx-auto flex w-80">
+            <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
+          </div>
         </Empty>
       )}
       {nothing && !arriving && (

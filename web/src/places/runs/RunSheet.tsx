@@ -183,7 +183,13 @@ function Preview({ projectId, recipe, split, variants, words }: PreviewProps) {
     seed: recipe.settings.seed,
     split,
   });
-  if (sheet.error) return <span className="text-sm text-wrong">{sheet.error.message}</span>;
+  if (sheet.error) {
+    return (
+      <span className="line-clamp-3 text-sm wrap-anywhere text-wrong" title={sheet.error.message}>
+        {sheet.error.message}
+      </span>
+    );
+  }
   return sheet.data ? (
     <img src={`data:image/jpeg;base64,${sheet.data.image}`} alt={words} className="h-[66px] object-contain" />
   ) : (

@@ -29,6 +29,8 @@ export function RunView({ run, children }: Props) {
   const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
   const figures = epochs.data ?? [];
   const curves = { epochs: figures, planned: run.recipe.settings.epochs, kept: run.model?.epoch ?? null };
+  // One that ended before its first epoch has nothing to draw.
+  const drawn = figures.length > 0 || run.state !== "ended";
   return (
     <section className="flex min-h-0 flex-1 flex-col overflow-y-auto" aria-label={`Run ${run.number}`}>
       <div className="flex items-center gap-4 px-5 pt-2">
@@ -42,19 +44,21 @@ export function RunView({ run, children }: Props) {
       </div>
       <div className="mt-0.5 mb-1.5 flex items-start justify-between gap-4 px-5">
         <RunWords run={run} epochs={figures} />
-        <span className="shrink-0">
-          <CurveLegend />
-        </span>
+        {drawn && (
+          <span className="shrink-0">
+            <CurveLegend />
+          </span>
+        )}
       </div>
       {children}
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
-      ) : (
+      ) : drawn ? (
         <div className="mt-2 flex min-h-[210px] flex-1 gap-4 px-5">
           <Curves {...curves} measure="loss" />
           <Curves {...curves} measure="accuracy" />
         </div>
-      )}
+      ) : null}
       {figures.length > 0 && <EpochTable epochs={figures} kept={curves.kept} />}
     </section>
   );
