@@ -27,6 +27,12 @@ _LIST = _described(
     d.Conv(channels=3), d.BatchNorm(), d.ReLU(), d.MaxPool(), d.Conv(channels=4, kernel=2, edge="cut"),
     d.Dropout(share=0.3), d.GlobalAveragePool(), d.Dense(outputs=3),
 )  # fmt: skip
+_GATED = _described(
+    d.Conv(channels=4, kernel=3), d.HardSwish(id="maps"), d.GlobalAveragePool(keep_sides=True), d.Conv(channels=2),
+    d.ClippedReLU(limit=0.4), d.Conv(channels=4, kernel=1), d.HardSigmoid(id="weight"),
+    d.Multiply(inputs=("maps", "weight"), id="weighed"), d.Multiply(inputs=("weighed", "maps"), id="square"),
+    d.Pad(top=0, bottom=1, left=2, right=3), d.Conv(channels=3, edge="cut", stride=2), d.Flatten(), d.Dense(outputs=3),
+)  # fmt: skip
 # Every kind of layer, joined in every way: values read twice, the same input twice, gradients of several readers.
 _GRAPH = _described(
     d.Conv(channels=4), d.LeakyReLU(slope=0.1), d.BatchNorm(id="trunk"),
@@ -40,7 +46,7 @@ _GRAPH = _described(
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("described", [_LIST, _GRAPH], ids=["list", "graph"])
+@pytest.mark.parametrize("described", [_LIST, _GRAPH, _GATED], ids=["list", "graph", "gated"])
 def test_a_whole_network_has_the_right_gradients(described: NetworkDescription) -> None:
     network = Network(described, seed=3, dtype=np.float64)
     x, targets = np.random.default_rng(0).standard_normal((3, 8, 8, 2)), np.eye(3)[[0, 2, 1]]

@@ -132,6 +132,9 @@ _CURVES: dict[Activation, Callable[[FloatArray], FloatArray]] = {
     Activation.SILU: lambda x: x / (1 + np.exp(-x)),
     Activation.TANH: np.tanh,
     Activation.SIGMOID: lambda x: 1 / (1 + np.exp(-x)),
+    Activation.CLIPPED_RELU: lambda x: np.where(x < 0, 0, np.where(x > 0.1, 0.1, x)),
+    Activation.HARD_SIGMOID: lambda x: np.interp(x, [-3, 3], [0, 1]),
+    Activation.HARD_SWISH: lambda x: x * np.interp(x, [-3, 3], [0, 1]),
 }
 
 
@@ -154,8 +157,9 @@ def test_activations_and_their_gradients(kind: Activation) -> None:
 def test_activations_stay_numbers_far_out(kind: Activation) -> None:
     x = np.array([-1e4, -50, 0, 50, 1e4], np.float32)
     out = np.empty_like(x)
-    activate(kind, x, out)
-    gradient = activation_gradient(kind, x, out, np.ones_like(x))
+    bend = 0.1 if kind == Activation.CLIPPED_RELU else 0
+    activate(kind, x, out, bend)
+    gradient = activation_gradient(kind, x, out, np.ones_like(x), bend)
     assert np.isfinite(out).all() and np.isfinite(gradient).all()
     with np.errstate(over="ignore"):
         wanted = np.maximum(x, 0) if kind == Activation.LEAKY_RELU else _CURVES[kind](x.astype(np.float64))

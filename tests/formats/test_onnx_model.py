@@ -78,6 +78,8 @@ _middle = st.one_of(
     st.builds(d.MaxPool, **_pools),
     st.builds(d.AveragePool, **_pools),
     st.sampled_from([d.BatchNorm(), d.ReLU(), d.LeakyReLU(slope=0.2), d.SiLU(), d.Tanh(), d.Sigmoid()]),
+    st.sampled_from([d.ClippedReLU(limit=1.5), d.HardSigmoid(), d.HardSwish()]),
+    st.builds(d.Pad, **{side: st.integers(0, 3) for side in ("top", "bottom", "left", "right")}),
     st.builds(d.Dropout, share=st.floats(0, 0.5)),
     st.builds(d.ChannelDropout, share=st.floats(0, 0.5)),
 )
@@ -89,6 +91,10 @@ _ends = [
     (
         d.Conv(channels=6, id="a"), d.BatchNorm(), d.ReLU(), d.Conv(channels=6, id="b"),
         d.Add(inputs=("a", "b"), id="c"), d.Concat(inputs=("a", "c", "a")), d.GlobalAveragePool(),
+    ),
+    (
+        d.Conv(channels=6, id="maps"), d.GlobalAveragePool(keep_sides=True), d.Conv(channels=6), d.HardSigmoid(id="w"),
+        d.Multiply(inputs=("maps", "w"), id="weighed"), d.Multiply(inputs=("weighed", "maps")), d.GlobalAveragePool(),
     ),
 ]  # fmt: skip
 

@@ -69,6 +69,17 @@ def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Sh
             graph.node("Relu", name, x[0])
         case d.LeakyReLU():
             graph.node("LeakyRelu", name, x[0], alpha=layer.slope)
+        case d.ClippedReLU():
+            limits = (np.array(value, np.float32) for value in (0, layer.limit))
+            low, high = (graph.constant(f"{name}.{key}", v) for key, v in zip(("least", "most"), limits, strict=True))
+            graph.node("Clip", name, x[0], low, high)
+        case d.HardSigmoid():
+            graph.node("HardSigmoid", name, x[0], alpha=1 / 6, beta=0.5)
+        case d.HardSwish():
+            graph.node("HardSwish", name, x[0])
+        case d.Pad():
+            pads = np.array([0, 0, layer.top, layer.left, 0, 0, layer.bottom, layer.right], np.int64)
+            graph.node("Pad", name, x[0], graph.constant(f"{name}.pads", pads))
         case d.SiLU():
             graph.node("Mul", name, x[0], graph.node("Sigmoid", f"{name}_sigmoid", x[0]))
         case d.Tanh():
@@ -80,7 +91,10 @@ def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Sh
         case d.AveragePool():
             graph.node("AveragePool", name, x[0], count_include_pad=0, **_pads(layer, shape))
         case d.GlobalAveragePool():
-            graph.node("Flatten", name, graph.node("GlobalAveragePool", f"{name}_mean", x[0]), axis=1)
+            if layer.keep_sides:
+                graph.node("GlobalAveragePool", name, x[0])
+            else:
+                graph.node("Flatten", name, graph.node("GlobalAveragePool", f"{name}_mean", x[0]), axis=1)
         case d.Flatten():
             # The core flattens channels-last, and the dense layer's weights are in that order.
             turned = graph.node("Transpose", f"{name}_turned", x[0], perm=[0, 2, 3, 1]) if len(shape) == 3 else x[0]
@@ -94,6 +108,8 @@ def _add_layer(graph: _Graph, layer: d.Layer, name: str, x: list[str], shape: Sh
             graph.node("Sum", name, *x)
         case d.Concat():
             graph.node("Concat", name, *x, axis=1)
+        case d.Multiply():
+            graph.node("Mul", name, *x)
 
 
 def _add_network(graph: _Graph, model: Model, pictures: str) -> str:

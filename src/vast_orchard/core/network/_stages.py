@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network._stage_work import Joints, StageWork
 from vast_orchard.core.network._weighted_stages import NormWork, WeightedWork
@@ -24,6 +25,9 @@ _ACTIVATIONS: dict[type[d.Layer], Activation] = {
     d.Sigmoid: Activation.SIGMOID,
     d.ReLU: Activation.LEAKY_RELU,
     d.LeakyReLU: Activation.LEAKY_RELU,
+    d.ClippedReLU: Activation.CLIPPED_RELU,
+    d.HardSigmoid: Activation.HARD_SIGMOID,
+    d.HardSwish: Activation.HARD_SWISH,
 }
 
 
@@ -68,13 +72,27 @@ class _AveragePoolWork(_PoolWork):
 
 
 class _GlobalAverageWork(StageWork):
+    def __init__(self, joints: Joints) -> None:
+        super().__init__(joints)
+        # Between planes that may have padding: a layer behind may slide a window over the maps of one pixel.
+        size = padded_length(self._y.inside.size)
+        self._means, self._shares = (np.zeros(size, self._y.values.dtype) for _ in range(2))
+
+    def _rows(self, flat: FloatArray, part: slice) -> FloatArray:
+        channels = self._y.channels
+        return flat[part.start * channels : part.stop * channels].reshape(-1, 1, 1, channels)
+
     def forward(self, first: int, count: int, shard: int) -> None:
-        pooling.global_mean(self._x.flat, self._x.frame, self._x.channels, self._y.flat, first, count)
+        part = slice(first, first + count)
+        pooling.global_mean(self._x.flat, self._x.frame, self._x.channels, self._means, first, count)
+        self._y.inside[part] = self._rows(self._means, part)
 
     def backward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
         g, out = self._gradient, self._x_gradient
         if out is not None and g is not None:
-            pooling.spread_mean(g.flat, out.flat, out.frame, out.channels, first, count)
+            self._rows(self._shares, part)[:] = g.inside[part]
+            pooling.spread_mean(self._shares, out.flat, out.frame, out.channels, first, count)
 
 
 class _FlattenWork(StageWork):
@@ -88,21 +106,43 @@ class _FlattenWork(StageWork):
             out.inside[part] = self._gradient.inside[part].reshape(out.inside[part].shape)
 
 
+class _PadWork(StageWork):
+    def __init__(self, stage: Stage, joints: Joints) -> None:
+        super().__init__(joints)
+        assert isinstance(stage.layer, d.Pad)
+        top, left, (height, width) = stage.layer.top, stage.layer.left, self._x.size
+        self._rows, self._columns = slice(top, top + height), slice(left, left + width)
+
+    def forward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
+        self._y.inside[part] = 0
+        self._y.inside[part, self._rows, self._columns] = self._x.inside[part]
+
+    def backward(self, first: int, count: int, shard: int) -> None:
+        part, out = slice(first, first + count), self._x_gradient
+        if out is not None and self._gradient is not None:
+            out.inside[part] = self._gradient.inside[part, self._rows, self._columns]
+
+
 class _ActivationWork(StageWork):
     def __init__(self, stage: Stage, joints: Joints) -> None:
         super().__init__(joints)
         self._kind = _ACTIVATIONS[type(stage.layer)]
-        self._leak = stage.layer.slope if isinstance(stage.layer, d.LeakyReLU) else 0.0
+        match stage.layer:
+            case d.LeakyReLU(slope=number) | d.ClippedReLU(limit=number):
+                self._bend = number
+            case _:
+                self._bend = 0.0
 
     def forward(self, first: int, count: int, shard: int) -> None:
         part = slice(first, first + count)
-        activate(self._kind, self._x.inside[part], self._y.inside[part], self._leak)
+        activate(self._kind, self._x.inside[part], self._y.inside[part], self._bend)
 
     def backward(self, first: int, count: int, shard: int) -> None:
         part, out = slice(first, first + count), self._x_gradient
         if out is not None and self._gradient is not None:
             out.inside[part] = activation_gradient(
-                self._kind, self._x.inside[part], self._y.inside[part], self._gradient.inside[part], self._leak
+                self._kind, self._x.inside[part], self._y.inside[part], self._gradient.inside[part], self._bend
             )
 
 
@@ -168,6 +208,23 @@ class _AddWork(_JointWork):
                 view += self._gradient.inside[part]
 
 
+class _MultiplyWork(_JointWork):
+    def forward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
+        maps, factors = (plane.inside[part] for plane in self._inputs)
+        np.multiply(maps, factors, out=self._y.inside[part])
+
+    def backward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
+        self._emptied(part)
+        maps, factors = (plane.inside[part] for plane in self._inputs)
+        for out, other in zip(self._input_gradients, (factors, maps), strict=True):
+            if out is not None and self._gradient is not None:
+                view, share = out.inside[part], self._gradient.inside[part] * other
+                # One number a channel had a say in every pixel.
+                view += share if share.shape == view.shape else share.sum(axis=(1, 2), keepdims=True)
+
+
 class _ConcatWork(_JointWork):
     def _places(self) -> list[slice]:
         ends = np.cumsum([plane.values.shape[3] for plane in self._inputs])
@@ -209,5 +266,18 @@ def make_work(stage: Stage, joints: Joints, numbers: Sequence[LayerNumbers]) -> 
             return _AddWork(joints)
         case d.Concat():
             return _ConcatWork(joints)
-        case d.ReLU() | d.LeakyReLU() | d.SiLU() | d.Tanh() | d.Sigmoid():
+        case d.Multiply():
+            return _MultiplyWork(joints)
+        case d.Pad():
+            return _PadWork(stage, joints)
+        case (
+            d.ReLU()
+            | d.LeakyReLU()
+            | d.ClippedReLU()
+            | d.SiLU()
+            | d.Tanh()
+            | d.Sigmoid()
+            | d.HardSigmoid()
+            | d.HardSwish()
+        ):
             return _ActivationWork(stage, joints)

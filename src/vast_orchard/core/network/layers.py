@@ -10,6 +10,7 @@ __all__ = [
     "AveragePool",
     "BatchNorm",
     "ChannelDropout",
+    "ClippedReLU",
     "Concat",
     "Conv",
     "Dense",
@@ -17,9 +18,13 @@ __all__ = [
     "Dropout",
     "Flatten",
     "GlobalAveragePool",
+    "HardSigmoid",
+    "HardSwish",
     "Layer",
     "LeakyReLU",
     "MaxPool",
+    "Multiply",
+    "Pad",
     "ReLU",
     "SiLU",
     "Sigmoid",
@@ -81,6 +86,13 @@ class LeakyReLU(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
+class ClippedReLU(_Node):
+    """min(max(x, 0), limit)."""
+
+    limit: float = 6.0  # Howard et al. 2017 (Krizhevsky 2010, section 2)
+
+
+@dataclass(frozen=True, kw_only=True)
 class SiLU(_Node):
     """x · sigmoid(x)."""
 
@@ -93,6 +105,26 @@ class Tanh(_Node):
 @dataclass(frozen=True, kw_only=True)
 class Sigmoid(_Node):
     """1 / (1 + exp(−x))."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class HardSigmoid(_Node):
+    """min(max(x / 6 + 0.5, 0), 1)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class HardSwish(_Node):
+    """x · min(max(x / 6 + 0.5, 0), 1)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Pad(_Node):
+    """A border of zeros."""
+
+    top: int = 1  # pixels of each side, 0 to 16
+    bottom: int = 1
+    left: int = 1
+    right: int = 1
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -116,6 +148,8 @@ class AveragePool(_Node):
 @dataclass(frozen=True, kw_only=True)
 class GlobalAveragePool(_Node):
     """Mean over height and width."""
+
+    keep_sides: bool = False  # True leaves maps of one pixel, for layers that want maps
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -156,15 +190,24 @@ class Concat(_Node):
     """Channels of two or more inputs side by side."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class Multiply(_Node):
+    """Product of two inputs of one shape, or of maps and, as the second, one number a channel (maps of one pixel)."""
+
+
 Layer: TypeAlias = (
     Conv
     | DepthwiseConv
     | BatchNorm
     | ReLU
     | LeakyReLU
+    | ClippedReLU
     | SiLU
     | Tanh
     | Sigmoid
+    | HardSigmoid
+    | HardSwish
+    | Pad
     | MaxPool
     | AveragePool
     | GlobalAveragePool
@@ -174,6 +217,7 @@ Layer: TypeAlias = (
     | Dense
     | Add
     | Concat
+    | Multiply
 )
 
 KINDS: dict[str, type[Layer]] = {
@@ -182,9 +226,13 @@ KINDS: dict[str, type[Layer]] = {
     "batch_norm": BatchNorm,
     "relu": ReLU,
     "leaky_relu": LeakyReLU,
+    "clipped_relu": ClippedReLU,
     "silu": SiLU,
     "tanh": Tanh,
     "sigmoid": Sigmoid,
+    "hard_sigmoid": HardSigmoid,
+    "hard_swish": HardSwish,
+    "pad": Pad,
     "max_pool": MaxPool,
     "average_pool": AveragePool,
     "global_average_pool": GlobalAveragePool,
@@ -194,6 +242,7 @@ KINDS: dict[str, type[Layer]] = {
     "dense": Dense,
     "add": Add,
     "concat": Concat,
+    "multiply": Multiply,
 }
 _NAMES = {kind: name for name, kind in KINDS.items()}
 

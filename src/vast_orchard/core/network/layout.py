@@ -30,6 +30,21 @@ SHARDS = 8
 
 _FLOAT_BYTES = 4
 
+# Layers that change each value where it stands.
+_VALUE_BY_VALUE = (
+    d.BatchNorm,
+    d.ReLU,
+    d.LeakyReLU,
+    d.ClippedReLU,
+    d.SiLU,
+    d.Tanh,
+    d.Sigmoid,
+    d.HardSigmoid,
+    d.HardSwish,
+    d.Dropout,
+    d.ChannelDropout,
+)
+
 
 @dataclass(frozen=True, kw_only=True)
 class PlaneSpec:
@@ -60,10 +75,7 @@ class Stage:
     @property
     def overwrites_gradient(self) -> bool:
         """Whether it may write its input's gradient over its output's."""
-        return isinstance(
-            self.layer,
-            d.BatchNorm | d.ReLU | d.LeakyReLU | d.SiLU | d.Tanh | d.Sigmoid | d.Dropout | d.ChannelDropout,
-        )
+        return isinstance(self.layer, _VALUE_BY_VALUE)
 
 
 @dataclass(frozen=True, kw_only=True)

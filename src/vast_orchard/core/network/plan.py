@@ -17,6 +17,7 @@ Shape: TypeAlias = tuple[int, ...]
 RULES = ("he", "glorot", "lecun")
 
 _LARGEST_KERNEL, _LARGEST_STRIDE = 7, 4
+_LARGEST_PADDING = 16
 _LARGEST_POOL = 15  # its 225 places still fit the byte that remembers which of them won
 
 
@@ -149,6 +150,27 @@ def _plan_joint(place: int, layer: d.Add | d.Concat, shapes: list[Shape]) -> Sha
     return (*shapes[0][:-1], sum(shape[-1] for shape in shapes))
 
 
+def _plan_product(place: int, shapes: list[Shape]) -> Shape:
+    if len(shapes) != 2:
+        raise mistake(place, f"multiplies {len(shapes)} inputs", "Name two layers as its inputs.")
+    maps, factors = shapes
+    if factors != maps and (len(maps) != 3 or factors != (1, 1, maps[-1])):
+        raise mistake(
+            place,
+            f"multiplies {_text(maps)} and {_text(factors)}",
+            f"Give its second input {maps[-1]} channels of 1×1.",
+        )
+    return maps
+
+
+def _plan_padding(place: int, layer: d.Pad, shape: Shape) -> Shape:
+    if len(shape) != 3:
+        raise mistake(place, "pads values that are no longer a picture", "Move it before the flattening.")
+    for side in ("top", "bottom", "left", "right"):
+        _check_range(place, side, getattr(layer, side), 0, _LARGEST_PADDING)
+    return shape[0] + layer.top + layer.bottom, shape[1] + layer.left + layer.right, shape[2]
+
+
 def _text(shape: Shape) -> str:
     return "×".join(map(str, shape))
 
@@ -156,8 +178,10 @@ def _text(shape: Shape) -> str:
 def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape, int, int]:
     """Shape, parameters and multiply-adds."""
     shape = shapes[0]
-    if len(shapes) > 1 and not isinstance(layer, d.Add | d.Concat):
-        raise mistake(place, f"({d.kind_of(layer)}) has {len(shapes)} inputs", "Join them by add or concat first.")
+    if len(shapes) > 1 and not isinstance(layer, d.Add | d.Concat | d.Multiply):
+        raise mistake(
+            place, f"({d.kind_of(layer)}) has {len(shapes)} inputs", "Join them by add, concat or multiply first."
+        )
     match layer:
         case d.Conv() | d.DepthwiseConv():
             return _plan_convolution(place, layer, shape)
@@ -168,7 +192,7 @@ def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
         case d.GlobalAveragePool():
             if len(shape) != 3:
                 raise mistake(place, "averages values that are no longer a picture", "Remove it.")
-            return (shape[2],), 0, 0
+            return ((1, 1, shape[2]) if layer.keep_sides else (shape[2],)), 0, 0
         case d.Flatten():
             return (math.prod(shape),), 0, 0
         case d.Dropout() | d.ChannelDropout():
@@ -178,16 +202,24 @@ def _plan_layer(place: int, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
         case d.LeakyReLU():
             _check_range(place, "slope", layer.slope, 0, 1)
             return shape, 0, 0
+        case d.ClippedReLU():
+            _check_range(place, "limit", layer.limit, 0.1, 100)
+            return shape, 0, 0
+        case d.Pad():
+            return _plan_padding(place, layer, shape), 0, 0
+        case d.Multiply():
+            return _plan_product(place, shapes), 0, 0
         case d.Dense():
             return _plan_dense(place, layer, shape)
         case d.Add() | d.Concat():
             return _plan_joint(place, layer, shapes), 0, 0
-        case d.ReLU() | d.SiLU() | d.Tanh() | d.Sigmoid():
+        case d.ReLU() | d.SiLU() | d.Tanh() | d.Sigmoid() | d.HardSigmoid() | d.HardSwish():
             return shape, 0, 0
 
 
 def _look(layer: d.Layer, views: list[_View], shape: Shape, whole: int) -> _View:
-    view = max(views, key=lambda one: one.field)
+    # What multiplies a map was gathered from all of the picture; that is not what a value of the map is made from.
+    view = views[0] if isinstance(layer, d.Multiply) else max(views, key=lambda one: one.field)
     match layer:
         case d.Conv() | d.DepthwiseConv() | d.MaxPool() | d.AveragePool():
             window = window_of(layer)[0]
