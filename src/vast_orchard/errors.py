@@ -78,7 +78,23 @@ class PictureError(InputError):
 
 
 class DescriptionError(InputError):
-    """A network description that does not hold together."""
+    """A network description that does not hold together.
+
+    Parameters
+    ----------
+    what, mend : str
+        As of every error.
+    line : tuple of int, optional
+        Where in the list of layers: the place there, and within a repeated stretch its place there, each from 0.
+    repair : Repair, optional
+        What mends it at a press, a value of `core.network.repairs`.
+    """
+
+    def __init__(
+        self, what: str, mend: str = "", *, line: tuple[int, ...] | None = None, repair: object = None
+    ) -> None:
+        super().__init__(what, mend)
+        self.line, self.repair = line, repair
 
 
 class MemoryShortError(InputError):

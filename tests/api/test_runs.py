@@ -185,7 +185,7 @@ def test_epochs_and_the_network_are_read_by_run(client: TestClient, world: World
         [8, 8, 8], [4, 4, 16], [2, 2, 32],
     ]  # fmt: skip
     assert network["layers"][-1]["shape"] == [2]
-    assert network["layers"][0]["id"] == "conv_1"
+    assert network["layers"][0]["id"] == "conv_block_1_conv_1"
     assert network["parameters"] == run["parameters"]
 
 

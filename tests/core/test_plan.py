@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from vast_orchard.core.network.blocks import Part
 from vast_orchard.core.network.description import (
     NetworkDescription,
     description_from_json,
@@ -35,7 +36,7 @@ from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.errors import DescriptionError, MemoryShortError, SettingError
 
 
-def _described(*layers: Layer, shape: tuple[int, int, int] = (8, 8, 2)) -> NetworkDescription:
+def _described(*layers: Part, shape: tuple[int, int, int] = (8, 8, 2)) -> NetworkDescription:
     return NetworkDescription(name="test", input_shape=shape, layers=layers)
 
 

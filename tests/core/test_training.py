@@ -81,7 +81,7 @@ def test_the_same_seed_gives_the_same_weights_and_another_does_not() -> None:
     assert one.history == two.history
     settings = TrainingSettings(epochs=4, batch_size=16, learning_rate=0.01, seed=6)
     other = _train(recipe=replace(_RECIPE, variation=Variation(), settings=settings))
-    assert not np.array_equal(other.network["conv_1.weights"], one.network["conv_1.weights"])
+    assert not np.array_equal(other.network["conv_block_1_conv_1.weights"], one.network["conv_block_1_conv_1.weights"])
 
 
 def test_one_thread_and_three_give_the_same_weights_and_figures() -> None:
@@ -181,12 +181,12 @@ def test_steps_are_counted_and_cover_every_picture() -> None:
 def test_lost_numbers_name_the_layer_the_epoch_and_the_step() -> None:
     running = begin(_RECIPE, 2, _bars(120, 1), _bars(60, 2))
     seen = []
-    words = r"In epoch 2, step 3, conv_2 left the numbers.*Lower the learning rate"
+    words = r"In epoch 2, step 3, conv_block_2_conv_1 left the numbers.*Lower the learning rate"
     with pytest.raises(NonFiniteError, match=words):
         for result in running.results:
             seen.append(result)
             if isinstance(result, StepResult) and (result.epoch, result.step) == (2, 2):
-                running.network.parameters["conv_2.weights"][1, 1, 0, 0] = np.inf
+                running.network.parameters["conv_block_2_conv_1.weights"][1, 1, 0, 0] = np.inf
     # What the first epoch left is whole, and training goes on from it to the end.
     (good,) = (result.state for result in seen if isinstance(result, EpochResult))
     assert all(np.isfinite(value).all() for value in good.network.values())
@@ -204,10 +204,10 @@ def test_a_lost_gradient_is_named_too() -> None:
         calls += 1
         backward(grad)
         if calls == 3:
-            network.gradients["conv_2.weights"][0, 0, 0, 0] = np.nan
+            network.gradients["conv_block_2_conv_1.weights"][0, 0, 0, 0] = np.nan
 
     network.backward = spoilt  # type: ignore[method-assign]
-    words = r"In epoch 1, step 3, the gradient of conv_2.weights left the numbers"
+    words = r"In epoch 1, step 3, the gradient of conv_block_2_conv_1.weights left the numbers"
     with pytest.raises(NonFiniteError, match=words):
         list(running.results)
     # The step was not taken with it.

@@ -281,7 +281,7 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
             for result in running.results:
                 yield result
                 if isinstance(result, EpochResult):
-                    running.network.parameters["conv_1.weights"][:] = np.inf
+                    running.network.parameters["conv_block_1_conv_1.weights"][:] = np.inf
 
         return replace(running, results=results())
 
@@ -289,10 +289,10 @@ def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     run_id, job = world.run_job(project)
     failed = world.run(job)
     assert failed.state == "failed"
-    assert "In epoch 2, step 1, conv_1 left the numbers" in str(failed.error)
+    assert "In epoch 2, step 1, conv_block_1_conv_1 left the numbers" in str(failed.error)
     run = _run(world, run_id)
     assert (run.epochs_done, _model(run).epoch, run.ended_by) == (1, 1, "failed")
-    assert str((run.ending or {})["what"]).startswith("In epoch 2, step 1, conv_1 left the numbers")
+    assert str((run.ending or {})["what"]).startswith("In epoch 2, step 1, conv_block_1_conv_1 left the numbers")
     assert _judged(world, run)["count"] == run.counts["validation"]
     assert all(np.isfinite(value).all() for value in _weights(world, run_id, "last").values())
 

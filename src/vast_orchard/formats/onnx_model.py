@@ -116,7 +116,7 @@ def _add_network(graph: _Graph, model: Model, pictures: str) -> str:
     """All layers, fed by the value `pictures`; returns the name of the logits."""
     values = [pictures]
     shapes: list[Shape] = [model.description.input_shape]
-    for entry, layer in zip(plan(model.description).layers, model.description.layers, strict=True):
+    for entry, layer in zip(plan(model.description).layers, model.description.flat, strict=True):
         prefix = f"{entry.id}."
         weights = {key.removeprefix(prefix): v for key, v in model.weights.items() if key.startswith(prefix)}
         fed = [values[source] for source in entry.sources]

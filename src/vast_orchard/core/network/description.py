@@ -1,11 +1,15 @@
 """A network as data: layers and how they are joined, open for any pictures and classes or resolved; and as JSON."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import MISSING, dataclass, fields, replace
+from functools import cached_property
 from typing import Any
 
-from vast_orchard.core.network.layers import INPUT, KINDS, Dense, Layer, kind_of
+from vast_orchard.core.network.blocks import Head, Part, Repeat, part_kind, part_kinds
+from vast_orchard.core.network.expansion import MOST_LAYERS, Expanded, Line, expand, mistake
+from vast_orchard.core.network.layers import INPUT, Dense, Layer
+from vast_orchard.core.network.repairs import TAKE_OUT, Repair, Set
 from vast_orchard.errors import DescriptionError
 from vast_orchard.upgrades.network import NETWORK_VERSION, upgrade_network
 
@@ -14,10 +18,12 @@ __all__ = [
     "NetworkDescription",
     "description_from_json",
     "description_to_json",
-    "mistake",
     "resolved",
     "sources",
 ]
+
+# A stretch may hold a stretch, and no further.
+_DEEPEST = 3
 
 # The input shape of a network that takes pictures of any size and colour.
 OPEN_SHAPE = (0, 0, 0)
@@ -28,34 +34,68 @@ _ID = re.compile(r"[A-Za-z0-9_-]{1,60}")
 
 @dataclass(frozen=True, kw_only=True)
 class NetworkDescription:
-    """Layers over pictures, each fed by the layer before or by those that it names.
+    """Layers and blocks over pictures, each fed by the one before or by those that it names.
 
-    The last layer gives one logit a class. Every layer has an id, by which its weights are named: it stays when others
-    are put in or taken out. Layers that come without one are given their kind and the next free number.
+    The last layer gives one logit a class. Everything has an id, by which weights are named: it stays when others are
+    put in or taken out. What comes without one is given its kind and the next free number.
     """
 
     name: str
     input_shape: tuple[int, int, int] = OPEN_SHAPE  # height, width, channels
-    layers: tuple[Layer, ...]
+    layers: tuple[Part, ...]  # as they are written
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "layers", _with_ids(self.layers))
 
+    @cached_property
+    def expanded(self) -> Expanded:
+        """The layers that are computed, and from which line of the list each came."""
+        return expand(self.layers, self.input_shape[2])
 
-def _with_ids(layers: Sequence[Layer]) -> tuple[Layer, ...]:
-    taken = {layer.id for layer in layers}
+    @property
+    def flat(self) -> tuple[Layer, ...]:
+        """The layers that are computed, in their order.
+
+        Raises
+        ------
+        DescriptionError
+            A block's number is out of its range, or there are too many layers.
+        """
+        if self.expanded.mistake is not None:
+            raise self.expanded.mistake
+        return self.expanded.layers
+
+
+def _all_parts(parts: Sequence[Part]) -> Iterator[Part]:
+    for part in parts:
+        yield part
+        if isinstance(part, Repeat):
+            yield from _all_parts(part.layers)
+
+
+def _with_ids(parts: Sequence[Part]) -> tuple[Part, ...]:
+    taken = {part.id for part in _all_parts(parts)}
     highest: dict[str, int] = {}
-    found = []
-    for layer in layers:
-        if not layer.id:
-            kind = kind_of(layer)
+
+    def named(part: Part) -> Part:
+        if not part.id:
+            kind = part_kind(part)
             number = highest.get(kind, 0) + 1
             while f"{kind}_{number}" in taken:
                 number += 1
             highest[kind] = number
-            layer = replace(layer, id=f"{kind}_{number}")
-        found.append(layer)
-    return tuple(found)
+            part = replace(part, id=f"{kind}_{number}")
+        if isinstance(part, Repeat):
+            part = replace(part, layers=tuple(map(named, part.layers)))
+        return part
+
+    return tuple(map(named, parts))
+
+
+def _with_outputs(part: Part, classes: int) -> Part:
+    if isinstance(part, Repeat):
+        return replace(part, layers=tuple(_with_outputs(inner, classes) for inner in part.layers))
+    return replace(part, outputs=classes) if isinstance(part, Dense | Head) and not part.outputs else part
 
 
 def resolved(description: NetworkDescription, input_shape: tuple[int, int, int], classes: int) -> NetworkDescription:
@@ -79,50 +119,52 @@ def resolved(description: NetworkDescription, input_shape: tuple[int, int, int],
             f"The network {description.name!r} is made for pictures of {made}, and these are {given}.",
             "Leave its input_shape out, or change preprocessing.",
         )
-    layers = tuple(
-        replace(layer, outputs=classes) if isinstance(layer, Dense) and not layer.outputs else layer
-        for layer in description.layers
-    )
+    layers = tuple(_with_outputs(part, classes) for part in description.layers)
     return replace(description, input_shape=input_shape, layers=layers)
 
 
-def mistake(place: int, what: str, mend: str) -> DescriptionError:
-    """What is wrong with the layer at `place`, counted from 1."""
-    return DescriptionError(f"Layer {place} {what}.", mend)
-
-
-def sources(description: NetworkDescription) -> tuple[tuple[int, ...], ...]:
-    """The places that feed each layer; 0 is the picture.
+def sources(description: NetworkDescription) -> Iterator[tuple[int, ...]]:
+    """The places that feed each layer, one after the other; 0 is the picture.
 
     Raises
     ------
     DescriptionError
-        A name stands for nothing, for two layers, or for a layer further on; or an output goes nowhere.
+        A name stands for nothing, for two layers, or for a layer further on; or, at the end, an output goes nowhere.
     """
     places = {INPUT: 0}
-    found = []
-    for place, layer in enumerate(description.layers, 1):
+    used: set[int] = set()
+    expanded = description.expanded
+    for place, (layer, line) in enumerate(zip(expanded.layers, expanded.lines, strict=True), 1):
         for name in layer.inputs:
             if name not in places:
                 known = ", ".join(places)
-                raise mistake(place, f"is fed by {name!r}, which is no layer before it", f"Use one of: {known}.")
-        found.append(tuple(places[name] for name in layer.inputs) or (place - 1,))
+                what = f"is fed by {name!r}, which is no layer before it"
+                repair = Repair(words="Feed it by the line before", steps=(Set(name="inputs", value=()),))
+                raise mistake(line, what, f"Use one of: {known}.", repair)
+        fed = tuple(places[name] for name in layer.inputs) or (place - 1,)
         if layer.id in places:
-            raise mistake(place, f"has the id {layer.id!r}, which is taken", "Give it another.")
+            repair = Repair(words="Give it a new name", steps=(Set(name="id", value=""),))
+            raise mistake(line, f"has the id {layer.id!r}, which is taken", "Give it another.", repair)
         if not _ID.fullmatch(layer.id):
-            raise mistake(place, f"has the id {layer.id!r}", "Use letters, digits, - and _, 60 at the most.")
+            repair = Repair(words="Give it a new name", steps=(Set(name="id", value=""),))
+            raise mistake(line, f"has the id {layer.id!r}", "Use letters, digits, - and _, 60 at the most.", repair)
         places[layer.id] = place
-    used = {source for entry in found for source in entry}
-    for place in range(1, len(description.layers)):
+        used.update(fed)
+        yield fed
+    if expanded.mistake is not None:
+        raise expanded.mistake
+    for place, line in enumerate(expanded.lines[:-1], 1):
         if place not in used:
-            raise mistake(place, "feeds no other layer", "Remove it, or name it among the inputs of another.")
-    return tuple(found)
+            mend = "Remove it, or name it among the inputs of another."
+            raise mistake(line, "feeds no other layer", mend, TAKE_OUT)
 
 
-def _layer_to_json(layer: Layer) -> dict[str, Any]:
-    values = {field.name: getattr(layer, field.name) for field in fields(layer)}
+def _part_to_json(part: Part) -> dict[str, Any]:
+    values = {field.name: getattr(part, field.name) for field in fields(part)}
     id_, inputs = values.pop("id"), values.pop("inputs")
-    return {"id": id_, "kind": kind_of(layer), **({"inputs": list(inputs)} if inputs else {}), **values}
+    if isinstance(part, Repeat):
+        values["layers"] = [_part_to_json(inner) for inner in part.layers]
+    return {"id": id_, "kind": part_kind(part), **({"inputs": list(inputs)} if inputs else {}), **values}
 
 
 def description_to_json(description: NetworkDescription) -> dict[str, Any]:
@@ -132,7 +174,7 @@ def description_to_json(description: NetworkDescription) -> dict[str, Any]:
         "version": NETWORK_VERSION,
         "name": description.name,
         **shape,
-        "layers": [_layer_to_json(layer) for layer in description.layers],
+        "layers": [_part_to_json(part) for part in description.layers],
     }
 
 
@@ -140,30 +182,44 @@ def description_to_json(description: NetworkDescription) -> dict[str, Any]:
 _TYPES: dict[Any, tuple[type, ...]] = {int: (int,), float: (int, float), str: (str,), bool: (bool,)}
 
 
-def _layer_from_json(place: int, entry: object) -> Layer:
+def _part_from_json(line: Line, entry: object) -> Part:
     if not isinstance(entry, Mapping) or "kind" not in entry:
-        raise mistake(place, f"is {entry!r}", 'Write it as an object with a "kind".')
-    name = entry["kind"]
-    kind = KINDS.get(name) if isinstance(name, str) else None
+        raise mistake(line, f"is {entry!r}", 'Write it as an object with a "kind".')
+    name, kinds = entry["kind"], part_kinds()
+    kind = kinds.get(name) if isinstance(name, str) else None
     if kind is None:
-        raise mistake(place, f"is of the unknown kind {name!r}", f"Use one of {', '.join(KINDS)}.")
+        raise mistake(line, f"is of the unknown kind {name!r}", f"Use one of {', '.join(kinds)}.")
     known = {field.name: field for field in fields(kind)}
     settings = {key: value for key, value in entry.items() if key != "kind"}
     for key, value in settings.items():
         if key not in known:
-            raise mistake(place, f"({name}) has the unknown setting {key!r}", f"It may have: {', '.join(known)}.")
+            raise mistake(line, f"({name}) has the unknown setting {key!r}", f"It may have: {', '.join(known)}.")
         if key == "inputs":
             if not isinstance(value, list) or not all(isinstance(source, str) for source in value):
-                raise mistake(place, f"({name}) has inputs {value!r}", "Give a list of ids of layers.")
+                raise mistake(line, f"({name}) has inputs {value!r}", "Give a list of ids of layers.")
             settings[key] = tuple(value)
+            continue
+        if kind is Repeat and key == "layers":
+            settings[key] = _parts_from_json(line, value)
             continue
         allowed = _TYPES[known[key].type]
         if not isinstance(value, allowed) or (isinstance(value, bool) and bool not in allowed):
-            raise mistake(place, f"({name}) has {key} {value!r}", f"Give a value of type {allowed[-1].__name__}.")
+            raise mistake(line, f"({name}) has {key} {value!r}", f"Give a value of type {allowed[-1].__name__}.")
     for key, field in known.items():
         if key not in settings and field.default is MISSING:
-            raise mistake(place, f"({name}) says nothing about {key!r}", "Add it.")
+            raise mistake(line, f"({name}) says nothing about {key!r}", "Add it.")
     return kind(**settings)
+
+
+def _parts_from_json(line: Line, entries: object) -> tuple[Part, ...]:
+    if not isinstance(entries, list):
+        where = f"layers of layer {'.'.join(str(place + 1) for place in line)}" if line else "layers"
+        raise DescriptionError(f"The {where} are {entries!r}.", "Give a list of layers.", line=line)
+    if len(line) >= _DEEPEST:
+        raise mistake(line, "repeats a stretch in a stretch in a stretch", "Write one of them out.")
+    if len(entries) > MOST_LAYERS:
+        raise DescriptionError(f"There are {len(entries)} layers.", f"Keep to {MOST_LAYERS}.", line=line)
+    return tuple(_part_from_json((*line, place), entry) for place, entry in enumerate(entries))
 
 
 def description_from_json(data: object) -> NetworkDescription:
@@ -185,10 +241,8 @@ def description_from_json(data: object) -> NetworkDescription:
     shape, layers = data.get("input_shape", list(OPEN_SHAPE)), data.get("layers")
     if not isinstance(shape, list) or len(shape) != 3 or not all(type(n) is int for n in shape):
         raise DescriptionError(f"The input_shape is {shape!r}.", "Give height, width and channels as whole numbers.")
-    if not isinstance(layers, list):
-        raise DescriptionError(f"The layers are {layers!r}.", "Give a list of layers.")
     return NetworkDescription(
         name=str(data.get("name", "")),
         input_shape=(shape[0], shape[1], shape[2]),
-        layers=tuple(_layer_from_json(place, entry) for place, entry in enumerate(layers, 1)),
+        layers=_parts_from_json((), layers),
     )

@@ -24,6 +24,7 @@ __all__ = [
     "LeakyReLU",
     "MaxPool",
     "Multiply",
+    "Node",
     "Pad",
     "ReLU",
     "SiLU",
@@ -37,13 +38,15 @@ INPUT = "input"
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Node:
+class Node:
+    """What every layer and block of a description has."""
+
     id: str = ""  # what other layers and its weights call it; a description gives one to each that has none
     inputs: tuple[str, ...] = ()  # ids of layers, or "input"; empty means the layer before
 
 
 @dataclass(frozen=True, kw_only=True)
-class Conv(_Node):
+class Conv(Node):
     """Convolution."""
 
     channels: int  # of the output
@@ -57,7 +60,7 @@ class Conv(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class DepthwiseConv(_Node):
+class DepthwiseConv(Node):
     """Convolution of each channel by a filter of its own."""
 
     kernel: int = 3  # as in Conv
@@ -69,56 +72,56 @@ class DepthwiseConv(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class BatchNorm(_Node):
+class BatchNorm(Node):
     """Batch normalisation per channel."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReLU(_Node):
+class ReLU(Node):
     """max(x, 0)."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class LeakyReLU(_Node):
+class LeakyReLU(Node):
     """max(x, slope · x)."""
 
     slope: float = 0.01  # Maas, Hannun & Ng 2013, section 2
 
 
 @dataclass(frozen=True, kw_only=True)
-class ClippedReLU(_Node):
+class ClippedReLU(Node):
     """min(max(x, 0), limit)."""
 
     limit: float = 6.0  # Howard et al. 2017 (Krizhevsky 2010, section 2)
 
 
 @dataclass(frozen=True, kw_only=True)
-class SiLU(_Node):
+class SiLU(Node):
     """x · sigmoid(x)."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Tanh(_Node):
+class Tanh(Node):
     """Hyperbolic tangent."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Sigmoid(_Node):
+class Sigmoid(Node):
     """1 / (1 + exp(−x))."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class HardSigmoid(_Node):
+class HardSigmoid(Node):
     """min(max(x / 6 + 0.5, 0), 1)."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class HardSwish(_Node):
+class HardSwish(Node):
     """x · min(max(x / 6 + 0.5, 0), 1)."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Pad(_Node):
+class Pad(Node):
     """A border of zeros."""
 
     top: int = 1  # pixels of each side, 0 to 16
@@ -128,7 +131,7 @@ class Pad(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class MaxPool(_Node):
+class MaxPool(Node):
     """Largest value of each square window."""
 
     kernel: int = 2  # side, pixels
@@ -137,7 +140,7 @@ class MaxPool(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class AveragePool(_Node):
+class AveragePool(Node):
     """Mean of each square window; padding does not count."""
 
     kernel: int = 2  # as in MaxPool
@@ -146,33 +149,33 @@ class AveragePool(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class GlobalAveragePool(_Node):
+class GlobalAveragePool(Node):
     """Mean over height and width."""
 
     keep_sides: bool = False  # True leaves maps of one pixel, for layers that want maps
 
 
 @dataclass(frozen=True, kw_only=True)
-class Flatten(_Node):
+class Flatten(Node):
     """(H, W, C) to (H·W·C)."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Dropout(_Node):
+class Dropout(Node):
     """Zeros at random while training."""
 
     share: float = 0.25  # of values set to zero
 
 
 @dataclass(frozen=True, kw_only=True)
-class ChannelDropout(_Node):
+class ChannelDropout(Node):
     """Whole channels set to zero at random while training."""
 
     share: float = 0.25  # of channels
 
 
 @dataclass(frozen=True, kw_only=True)
-class Dense(_Node):
+class Dense(Node):
     """Fully connected."""
 
     outputs: int = 0  # values; 0 means as many as there are classes
@@ -181,17 +184,17 @@ class Dense(_Node):
 
 
 @dataclass(frozen=True, kw_only=True)
-class Add(_Node):
+class Add(Node):
     """Sum of two or more inputs of one shape: the joint of a residual connection."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Concat(_Node):
+class Concat(Node):
     """Channels of two or more inputs side by side."""
 
 
 @dataclass(frozen=True, kw_only=True)
-class Multiply(_Node):
+class Multiply(Node):
     """Product of two inputs of one shape, or of maps and, as the second, one number a channel (maps of one pixel)."""
 
 

@@ -118,11 +118,11 @@ def _fuse(description: NetworkDescription, planned: NetworkPlan, fold: bool) -> 
 
     def only_reader(place: int) -> d.Layer | None:
         following = readers.get(place, [])
-        return description.layers[following[0] - 1] if len(following) == 1 else None
+        return description.flat[following[0] - 1] if len(following) == 1 else None
 
     stages: list[Stage] = []
     taken: set[int] = set()
-    for entry, layer in zip(planned.layers, description.layers, strict=True):
+    for entry, layer in zip(planned.layers, description.flat, strict=True):
         if entry.place in taken:
             continue
         output, norm, slope = entry.place, None, 1.0

@@ -64,7 +64,7 @@ class Network:
         self.names = [entry.id for entry in planned.layers]
         self.numbers = [
             first_numbers(layer, entry, shapes[entry.sources[0]], random, self.dtype)
-            for layer, entry in zip(description.layers, planned.layers, strict=True)
+            for layer, entry in zip(description.flat, planned.layers, strict=True)
         ]
         self._program: TrainingProgram | None = None
 

@@ -2,17 +2,9 @@
 
 from dataclasses import dataclass
 
+from vast_orchard.core.network.blocks import ConvBlock, Head, Part
 from vast_orchard.core.network.description import NetworkDescription
-from vast_orchard.core.network.layers import (
-    BatchNorm,
-    Conv,
-    Dense,
-    Dropout,
-    GlobalAveragePool,
-    Layer,
-    MaxPool,
-    ReLU,
-)
+from vast_orchard.core.network.layers import MaxPool
 from vast_orchard.errors import SettingError
 
 __all__ = ["DEFAULT_NETWORK", "READY_NETWORKS", "ready_network"]
@@ -37,7 +29,7 @@ DEFAULT_NETWORK = "medium"
 
 
 def ready_network(name: str) -> NetworkDescription:
-    """Blocks of (3×3 convolution, batch norm, ReLU) and 2×2 max pooling, a global average, dropout, one dense layer.
+    """Blocks of 3×3 convolutions, each followed by 2×2 max pooling; one more convolution, and the head.
 
     Raises
     ------
@@ -47,11 +39,8 @@ def ready_network(name: str) -> NetworkDescription:
     if name not in READY_NETWORKS:
         raise SettingError(f"There is no network named {name!r}.", f"Choose one of {', '.join(READY_NETWORKS)}.")
     shape = READY_NETWORKS[name]
-    layers: list[Layer] = []
+    parts: list[Part] = []
     for channels, convolutions in shape.blocks:
-        for _ in range(convolutions):
-            layers += [Conv(channels=channels, bias=False), BatchNorm(), ReLU()]
-        layers.append(MaxPool())
-    layers += [Conv(channels=shape.last, bias=False), BatchNorm(), ReLU()]
-    layers += [GlobalAveragePool(), Dropout(share=shape.dropout), Dense()]
-    return NetworkDescription(name=name, layers=tuple(layers))
+        parts += [ConvBlock(channels=channels, convolutions=convolutions), MaxPool()]
+    parts += [ConvBlock(channels=shape.last), Head(dropout=shape.dropout)]
+    return NetworkDescription(name=name, layers=tuple(parts))
