@@ -1,4 +1,4 @@
-"""Variations and preprocessings over HTTP: the operations, what is kept by name, and sheets that show what they do."""
+"""Variations, preprocessings and networks that are kept by name, over HTTP; operations, and sheets that show them."""
 
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal
@@ -26,6 +26,7 @@ from vast_orchard.at_once.catalogue import (
     input_size,
     operations,
 )
+from vast_orchard.at_once.networks import checked_network, checked_network_name
 from vast_orchard.errors import ConflictError
 from vast_orchard.store import ingredients
 from vast_orchard.store.pictures import odd_shapes, pictures_by_id, sample_pictures, shorter_sides
@@ -42,6 +43,7 @@ _IngredientId = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 _CHECKED = {
     IngredientKind.VARIATION: checked_variation,
     IngredientKind.PREPROCESSING: checked_preprocessing,
+    IngredientKind.NETWORK: checked_network,
 }
 
 
@@ -97,7 +99,9 @@ def save_ingredient(
     session: SessionOf, project: ProjectOf, kind: IngredientKind, body: IngredientCreate
 ) -> IngredientValue:
     """Keep a value under a name; the next version if a run has used the newest one."""
-    return ingredients.save_ingredient(session, project.id, kind, body.name, _CHECKED[kind](body.value))
+    name = checked_network_name(body.name) if kind == IngredientKind.NETWORK else body.name
+    value = _CHECKED[kind](body.value)
+    return ingredients.save_ingredient(session, project.id, kind, name, value, new=body.new, was=body.was)
 
 
 @router.delete("/projects/{project_id}/ingredients/{kind}/{ingredient_id}", status_code=http.HTTP_204_NO_CONTENT)

@@ -12,28 +12,24 @@ from vast_orchard.api.schemas.runs import (
     EpochRead,
     FootingRead,
     LedgerRead,
-    NetworkRead,
     RunCreate,
     RunGroupCreate,
     RunGroupRead,
     RunHoldingsRead,
-    RunNetworkRead,
     RunRead,
     RunUpdate,
 )
 from vast_orchard.at_once.catalogue import (
     default_recipe,
     expected_intervals,
-    networks,
     rate_line,
     recipe_of,
-    resolved_network,
     training_settings,
 )
 from vast_orchard.at_once.holdings import weighed_holdings
+from vast_orchard.at_once.networks import network_by_name
 from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.store import binned_runs, ledger, run_groups, runs
-from vast_orchard.store.classes import list_classes
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import GroupKind
 from vast_orchard.store.values import EpochValue, Footing, LedgerPage, RunGroupValue, RunValue
@@ -47,18 +43,6 @@ _Order = Literal[
     "train_s", "parameters", "epochs_done",
 ]  # fmt: skip
 _Number = Annotated[int | None, Query(ge=1, le=LARGEST_ID)]
-
-
-@router.get("/projects/{project_id}/networks", response_model=list[NetworkRead])
-def list_networks(
-    session: SessionOf,
-    project: ProjectOf,
-    size: Annotated[int, Query(ge=8, le=512)] = 48,
-    channels: Annotated[int, Query(ge=1, le=3)] = 3,
-) -> list[dict[str, Any]]:
-    """The ready networks for this project's classes."""
-    classes = [entry for entry in list_classes(session, project.id) if entry.count]
-    return networks(size, channels, max(2, len(classes)))
 
 
 @router.get("/training-settings", response_model=list[SettingRead])
@@ -116,8 +100,14 @@ def list_runs(
 def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunValue:
     """Train, as a job. Without a split the newest is used, or one is made."""
     wanted = body.recipe.model_dump(exclude_none=True) if body.recipe else default_recipe()
+    network, network_id = network_by_name(session, project.id, wanted["network"])
     order = RunOrder(
-        recipe=recipe_of(wanted), split_id=body.split_id, group_id=body.group_id, name=body.name, note=body.note
+        recipe=recipe_of({**wanted, "network": network}),
+        network_id=network_id,
+        split_id=body.split_id,
+        group_id=body.group_id,
+        name=body.name,
+        note=body.note,
     )
     return start_run(session, project.id, order)
 
@@ -170,12 +160,6 @@ def holdings(session: SessionOf, run: RunOf, parts: PartsOf) -> dict[str, Any]:
 def read_epochs(session: SessionOf, run: RunOf) -> Sequence[EpochValue]:
     """Its figures, epoch by epoch."""
     return runs.list_epochs(session, run.id)
-
-
-@router.get("/runs/{run_id}/network", response_model=RunNetworkRead)
-def read_network(run: RunOf) -> dict[str, Any]:
-    """The network that the run holds, layer by layer."""
-    return resolved_network(run.recipe["network"])
 
 
 @router.get("/runs/{run_id}/footing", response_model=FootingRead)

@@ -6,9 +6,7 @@ from typing import Any, TypeVar
 
 from vast_orchard import __version__
 from vast_orchard.core.judging.intervals import wilson_interval
-from vast_orchard.core.network.description import description_from_json, resolved
-from vast_orchard.core.network.plan import NetworkPlan, plan
-from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
+from vast_orchard.core.network.ready import DEFAULT_NETWORK
 from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, proposed_size
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
@@ -26,11 +24,9 @@ __all__ = [
     "default_recipe",
     "expected_intervals",
     "input_size",
-    "networks",
     "operations",
     "rate_line",
     "recipe_of",
-    "resolved_network",
     "training_settings",
 ]
 
@@ -151,46 +147,3 @@ def recipe_of(data: Mapping[str, Any]) -> Recipe:
     """
     settings = asdict(chosen_settings(data.get("settings", {})))
     return _read(recipe_from_json, {**data, "settings": settings}, "recipe")
-
-
-def _layers(planned: NetworkPlan) -> dict[str, Any]:
-    return {
-        "parameters": planned.parameters,
-        "multiply_adds": planned.multiply_adds,
-        "layers": [
-            {
-                "place": x.place,
-                "id": x.id,
-                "kind": x.kind,
-                "shape": list(x.shape),
-                "parameters": x.parameters,
-                "multiply_adds": x.multiply_adds,
-                "receptive_field": x.receptive_field,
-            }
-            for x in planned.layers
-        ],
-    }
-
-
-def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
-    """The ready networks for an input and a number of classes, layer by layer."""
-    shape = (size, size, channels)
-    return [
-        {
-            "name": name,
-            "default": name == DEFAULT_NETWORK,
-            **_layers(plan(resolved(ready_network(name), shape, classes), classes)),
-        }
-        for name in READY_NETWORKS
-    ]
-
-
-def resolved_network(data: Mapping[str, Any]) -> dict[str, Any]:
-    """A network that a run holds, layer by layer.
-
-    Raises
-    ------
-    DescriptionError
-    """
-    description = description_from_json(data)
-    return {"name": description.name, **_layers(plan(description))}

@@ -1,4 +1,4 @@
-"""Variations and preprocessings that are kept by name, in versions; what a run has used never changes."""
+"""Variations, preprocessings and networks that are kept by name, in versions; what a run has used never changes."""
 
 import json
 import re
@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from vast_orchard.errors import MissingError
+from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Ingredient, IngredientKind, Project, Run
@@ -17,6 +17,7 @@ from vast_orchard.store.values import IngredientValue
 __all__ = [
     "delete_ingredient",
     "get_ingredient",
+    "ingredient_named",
     "list_ingredients",
     "save_ingredient",
     "take_over_ingredients",
@@ -28,8 +29,8 @@ def _runs(session: Session, ids: Sequence[int]) -> dict[int, list[int]]:
     """Numbers of the runs that used each of them."""
     found: dict[int, list[int]] = {}
     rows = session.execute(
-        select(Run.number, Run.variation_id, Run.preprocessing_id)
-        .where(or_(Run.variation_id.in_(ids), Run.preprocessing_id.in_(ids)))
+        select(Run.number, Run.variation_id, Run.preprocessing_id, Run.network_id)
+        .where(or_(Run.variation_id.in_(ids), Run.preprocessing_id.in_(ids), Run.network_id.in_(ids)))
         .order_by(Run.number)
     )
     for number, *used in rows:
@@ -78,6 +79,28 @@ def get_ingredient(session: Session, project_id: int, kind: IngredientKind, ingr
     return _values(session, [row])[0]
 
 
+def ingredient_named(
+    session: Session, project_id: int, kind: IngredientKind, name: str, version: int | None = None
+) -> IngredientValue:
+    """A version of a name, forgotten or not; the newest of those that are not where none is said.
+
+    Raises
+    ------
+    MissingError
+    """
+    query = select(Ingredient).where(
+        Ingredient.project_id == project_id,
+        Ingredient.kind == kind.value,
+        func.lower(Ingredient.name) == name.lower(),
+        Ingredient.deleted_at.is_(None) if version is None else Ingredient.version == version,
+    )
+    row = session.scalar(query.order_by(Ingredient.version.desc()).limit(1))
+    if row is None:
+        which = "" if version is None else f", version {version}"
+        raise MissingError(f"There is no {kind.value} {name!r}{which} in this project.", "Choose one that is there.")
+    return _values(session, [row])[0]
+
+
 def version_of_value(session: Session, project_id: int, kind: IngredientKind, value: Mapping[str, Any]) -> int | None:
     """The newest version that is kept of exactly this value, under whichever name; None if there is none."""
     return session.scalar(
@@ -94,14 +117,30 @@ def version_of_value(session: Session, project_id: int, kind: IngredientKind, va
 
 
 def save_ingredient(
-    session: Session, project_id: int, kind: IngredientKind, name: str, value: Mapping[str, Any]
+    session: Session,
+    project_id: int,
+    kind: IngredientKind,
+    name: str,
+    value: Mapping[str, Any],
+    *,
+    new: bool = False,
+    was: Mapping[str, Any] | None = None,
 ) -> IngredientValue:
     """Keep a value under a name: as its newest version, or as the next one if a run has used that.
+
+    Parameters
+    ----------
+    new : bool
+        The name is to be a new one.
+    was : mapping, optional
+        The newest value as it was seen when this one was made of it.
 
     Raises
     ------
     InputError
         The name is empty or too long.
+    ConflictError
+        The name is taken and should not be, or the newest value is no longer what was seen.
     """
     name = checked_name(name, kind.value)
     value = json.loads(json.dumps(value))  # as it comes back, so that the same is known as the same
@@ -117,6 +156,13 @@ def save_ingredient(
         .order_by(Ingredient.version.desc())
         .limit(1)
     )
+    if new and row is not None and row.deleted_at is None:
+        raise ConflictError(f"There is a {kind.value} {row.name!r} already.", "Choose another name.")
+    if was is not None and (row is None or row.deleted_at is not None or row.value != json.loads(json.dumps(was))):
+        raise ConflictError(
+            f"The {kind.value} {name!r} was changed in another window.",
+            "Look at what it is now, or keep yours under another name.",
+        )
     if row is None or (row.value != value and _runs(session, [row.id])):
         row = Ingredient(
             project_id=project_id,

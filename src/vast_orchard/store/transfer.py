@@ -135,7 +135,7 @@ RECORDS: Mapping[str, _Kind] = {
             belongs=_of_project(Run),
             names={
                 "project_id": "project", "group_id": "run_group", "snapshot_id": "snapshot", "split_id": "split",
-                "variation_id": "ingredient", "preprocessing_id": "ingredient",
+                "variation_id": "ingredient", "preprocessing_id": "ingredient", "network_id": "ingredient",
             },
         ),
         _Kind(table=Epoch, belongs=_through(Epoch.run_id, Run), names={"run_id": "run"}),

@@ -1438,26 +1438,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/networks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Networks
-         * @description The ready networks for this project's classes.
-         */
-        get: operations["list_networks_api_projects__project_id__networks_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/training-settings": {
         parameters: {
             query?: never;
@@ -1674,26 +1654,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run_id}/network": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Network
-         * @description The network that the run holds, layer by layer.
-         */
-        get: operations["read_network_api_runs__run_id__network_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/runs/{run_id}/footing": {
         parameters: {
             query?: never;
@@ -1826,6 +1786,86 @@ export interface paths {
          * @description Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones.
          */
         get: operations["outcomes_api_models__model_id__outcomes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Networks
+         * @description The ready networks for this project's classes.
+         */
+        get: operations["list_networks_api_projects__project_id__networks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/network-parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Parts
+         * @description The layers and blocks that a network can be made of.
+         */
+        get: operations["list_parts_api_network_parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/network-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description What a list of layers and blocks comes to for this project's classes.
+         */
+        post: operations["check_api_projects__project_id__network_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Network
+         * @description The network that the run holds, layer by layer.
+         */
+        get: operations["read_network_api_runs__run_id__network_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2687,7 +2727,7 @@ export interface components {
         };
         /**
          * IngredientCreate
-         * @description A variation or a preprocessing to keep.
+         * @description A variation, a preprocessing or a network to keep.
          */
         IngredientCreate: {
             /** Name */
@@ -2696,13 +2736,26 @@ export interface components {
             value: {
                 [key: string]: unknown;
             };
+            /**
+             * New
+             * @description Refuse a name that is there already.
+             * @default false
+             */
+            new: boolean;
+            /**
+             * Was
+             * @description The newest value as this window saw it: refused if another window has changed it since.
+             */
+            was?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * IngredientKind
          * @description What is kept by name for several runs.
          * @enum {string}
          */
-        IngredientKind: "variation" | "preprocessing";
+        IngredientKind: "variation" | "preprocessing" | "network";
         /**
          * IngredientRead
          * @description One version of a name.
@@ -2862,6 +2915,11 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /**
+             * Sources
+             * @description Places of the layers that feed it; 0 is the picture.
+             */
+            sources: number[];
             /** Shape */
             shape: number[];
             /** Parameters */
@@ -3032,6 +3090,94 @@ export interface components {
             set_name: ("training" | "validation" | "test") | null;
         };
         /**
+         * NetworkCheckCreate
+         * @description A list of layers and blocks, and what it is for.
+         */
+        NetworkCheckCreate: {
+            /** Layers */
+            layers: {
+                [key: string]: unknown;
+            }[];
+            /** Size */
+            size: number;
+            /** Channels */
+            channels: number;
+            /**
+             * Batch Size
+             * @default 32
+             */
+            batch_size: number;
+            /**
+             * Pictures
+             * @description That it is to learn from.
+             * @default 0
+             */
+            pictures: number;
+        };
+        /**
+         * NetworkCheckRead
+         * @description What a network comes to; sums are 0 while something is wrong.
+         */
+        NetworkCheckRead: {
+            /**
+             * Written
+             * @description The list with every setting and id.
+             */
+            written: {
+                [key: string]: unknown;
+            }[];
+            /** Lines */
+            lines: components["schemas"]["NetworkLineRead"][];
+            wrong: components["schemas"]["NetworkRemarkRead"] | null;
+            /** Doubts */
+            doubts: components["schemas"]["NetworkRemarkRead"][];
+            /** Parameters */
+            parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
+            /** Receptive Field */
+            receptive_field: number;
+            /** Memory Bytes */
+            memory_bytes: number;
+            /** File Bytes */
+            file_bytes: number;
+        };
+        /**
+         * NetworkLineRead
+         * @description What one line comes to.
+         */
+        NetworkLineRead: {
+            /**
+             * Line
+             * @description Its place, and within a repeated stretch its place there, from 0.
+             */
+            line: number[];
+            /** Kind */
+            kind: string;
+            /** Shape */
+            shape: number[];
+            /** Parameters */
+            parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
+            /** Receptive Field */
+            receptive_field: number;
+            /** Layers */
+            layers: components["schemas"]["LayerRead"][];
+        };
+        /**
+         * NetworkPartRead
+         * @description A kind of layer or block.
+         */
+        NetworkPartRead: {
+            /** Kind */
+            kind: string;
+            /** Does */
+            does: string;
+            /** Settings */
+            settings: components["schemas"]["PartSettingRead"][];
+        };
+        /**
          * NetworkRead
          * @description A ready network.
          */
@@ -3046,6 +3192,44 @@ export interface components {
             layers: components["schemas"]["LayerRead"][];
             /** Default */
             default: boolean;
+            /**
+             * Written
+             * @description Its layers and blocks as they are written.
+             */
+            written: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * NetworkRemarkRead
+         * @description Something wrong or doubtful.
+         */
+        NetworkRemarkRead: {
+            /**
+             * Line
+             * @description None: it is about all of it.
+             */
+            line: number[] | null;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+            repair: components["schemas"]["NetworkRepairRead"] | null;
+        };
+        /**
+         * NetworkRepairRead
+         * @description What can be done at a press.
+         */
+        NetworkRepairRead: {
+            /** Words */
+            words: string;
+            /**
+             * Layers
+             * @description The list as it is then.
+             */
+            layers: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * NotesCreate
@@ -3261,6 +3445,26 @@ export interface components {
              * @default 1
              */
             seed: number;
+        };
+        /**
+         * PartSettingRead
+         * @description A setting of a layer or block.
+         */
+        PartSettingRead: {
+            /** Name */
+            name: string;
+            /**
+             * Type
+             * @description int, float, str or bool
+             */
+            type: string;
+            /**
+             * Default
+             * @description None where one has to be given.
+             */
+            default: unknown;
+            /** Choices */
+            choices: string[];
         };
         /**
          * PictureDetailRead
@@ -3589,7 +3793,7 @@ export interface components {
         RecipeCreate: {
             /**
              * Network
-             * @description The name of a ready network.
+             * @description The name of a ready network or of one that the project keeps, with ", version 2" or without.
              */
             network: string;
             preprocessing: components["schemas"]["PreprocessingBody"];
@@ -7422,40 +7626,6 @@ export interface operations {
             };
         };
     };
-    list_networks_api_projects__project_id__networks_get: {
-        parameters: {
-            query?: {
-                size?: number;
-                channels?: number;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NetworkRead"][];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     list_settings_api_training_settings_get: {
         parameters: {
             query?: never;
@@ -7894,37 +8064,6 @@ export interface operations {
             };
         };
     };
-    read_network_api_runs__run_id__network_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunNetworkRead"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     footing_api_runs__run_id__footing_get: {
         parameters: {
             query?: never;
@@ -8149,6 +8288,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutcomeRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_networks_api_projects__project_id__networks_get: {
+        parameters: {
+            query?: {
+                size?: number;
+                channels?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_parts_api_network_parts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkPartRead"][];
+                };
+            };
+        };
+    };
+    check_api_projects__project_id__network_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NetworkCheckCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkCheckRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_network_api_runs__run_id__network_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunNetworkRead"];
                 };
             };
             /** @description Validation Error */

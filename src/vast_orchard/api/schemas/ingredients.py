@@ -44,10 +44,14 @@ class OperationRead(BaseModel):
 
 
 class IngredientCreate(Write):
-    """A variation or a preprocessing to keep."""
+    """A variation, a preprocessing or a network to keep."""
 
     name: str = Field(max_length=100)
     value: dict[str, Any]
+    new: bool = Field(False, description="Refuse a name that is there already.")
+    was: dict[str, Any] | None = Field(
+        None, description="The newest value as this window saw it: refused if another window has changed it since."
+    )
 
 
 class IngredientsTakeOver(Write):

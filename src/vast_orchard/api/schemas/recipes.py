@@ -171,7 +171,10 @@ class RateLineCreate(Write):
 class RecipeCreate(Write):
     """Everything about a training but its pictures."""
 
-    network: str = Field(description="The name of a ready network.", max_length=100)
+    network: str = Field(
+        description='The name of a ready network or of one that the project keeps, with ", version 2" or without.',
+        max_length=120,
+    )
     preprocessing: PreprocessingBody
     variation: VariationBody
     settings: TrainingSettingsCreate  # type: ignore[valid-type]

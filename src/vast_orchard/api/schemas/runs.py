@@ -15,14 +15,11 @@ __all__ = [
     "EndingRead",
     "EpochRead",
     "FootingRead",
-    "LayerRead",
     "LedgerRead",
-    "NetworkRead",
     "RunCreate",
     "RunGroupCreate",
     "RunGroupRead",
     "RunHoldingsRead",
-    "RunNetworkRead",
     "RunRead",
     "RunUpdate",
 ]
@@ -160,30 +157,3 @@ class FootingRead(Read):
     pictures_added: int
     pictures_gone: int
     classes_renamed: int
-
-
-class LayerRead(BaseModel):
-    """One layer of a network."""
-
-    place: int
-    id: str
-    kind: str
-    shape: list[int]
-    parameters: int
-    multiply_adds: int
-    receptive_field: int
-
-
-class RunNetworkRead(BaseModel):
-    """A network for an input size and a number of classes."""
-
-    name: str
-    parameters: int
-    multiply_adds: int
-    layers: list[LayerRead]
-
-
-class NetworkRead(RunNetworkRead):
-    """A ready network."""
-
-    default: bool

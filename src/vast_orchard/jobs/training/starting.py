@@ -27,6 +27,7 @@ class RunOrder:
     recipe: Recipe  # its network may be open
     split_id: int | None = None  # None: the newest, or one by the defaults
     group_id: int | None = None  # of which plan it is part
+    network_id: int | None = None  # of the kept network that it is, if it is one
     name: str = ""
     note: str = ""
 
@@ -64,6 +65,7 @@ def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
         program=PROGRAM,
         variation_id=named[IngredientKind.VARIATION],
         preprocessing_id=named[IngredientKind.PREPROCESSING],
+        network_id=order.network_id,
         group_id=order.group_id,
         name=order.name,
         note=order.note,

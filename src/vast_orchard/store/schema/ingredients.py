@@ -17,6 +17,7 @@ class IngredientKind(StrEnum):
 
     VARIATION = "variation"
     PREPROCESSING = "preprocessing"
+    NETWORK = "network"
 
 
 class Ingredient(Base):
@@ -33,7 +34,7 @@ class Ingredient(Base):
     deleted_at: Mapped[dt.datetime | None]
     __table_args__ = (
         Index("uq_ingredient_version", "project_id", "kind", func.lower(name), "version", unique=True),
-        CheckConstraint("kind in ('variation', 'preprocessing')", name="kind"),
+        CheckConstraint("kind in ('variation', 'preprocessing', 'network')", name="kind"),
     )
 
 

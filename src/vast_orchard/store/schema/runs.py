@@ -97,6 +97,7 @@ class Run(Base):
     split_number: Mapped[int]
     variation_id: Mapped[int | None] = mapped_column(ForeignKey("ingredient.id", ondelete="SET NULL"))
     preprocessing_id: Mapped[int | None] = mapped_column(ForeignKey("ingredient.id", ondelete="SET NULL"))
+    network_id: Mapped[int | None] = mapped_column(ForeignKey("ingredient.id", ondelete="SET NULL"))
     recipe: Mapped[dict[str, Any]]  # values of all ingredients, with the version of their form
     program: Mapped[str] = mapped_column(String(40))
     parameters: Mapped[int]

@@ -1,0 +1,118 @@
+"""What goes over the wire of networks."""
+
+from typing import Any
+
+from pydantic import BaseModel, Field
+
+from vast_orchard.api.schemas.base import Write
+
+__all__ = [
+    "LayerRead",
+    "NetworkCheckCreate",
+    "NetworkCheckRead",
+    "NetworkLineRead",
+    "NetworkPartRead",
+    "NetworkRead",
+    "NetworkRemarkRead",
+    "NetworkRepairRead",
+    "PartSettingRead",
+    "RunNetworkRead",
+]
+
+
+class LayerRead(BaseModel):
+    """One layer of a network."""
+
+    place: int
+    id: str
+    kind: str
+    sources: list[int] = Field(description="Places of the layers that feed it; 0 is the picture.")
+    shape: list[int]
+    parameters: int
+    multiply_adds: int
+    receptive_field: int
+
+
+class RunNetworkRead(BaseModel):
+    """A network for an input size and a number of classes."""
+
+    name: str
+    parameters: int
+    multiply_adds: int
+    layers: list[LayerRead]
+
+
+class NetworkRead(RunNetworkRead):
+    """A ready network."""
+
+    default: bool
+    written: list[dict[str, Any]] = Field(description="Its layers and blocks as they are written.")
+
+
+class PartSettingRead(BaseModel):
+    """A setting of a layer or block."""
+
+    name: str
+    type: str = Field(description="int, float, str or bool")
+    default: Any = Field(description="None where one has to be given.")
+    choices: list[str]
+
+
+class NetworkPartRead(BaseModel):
+    """A kind of layer or block."""
+
+    kind: str
+    does: str
+    settings: list[PartSettingRead]
+
+
+class NetworkCheckCreate(Write):
+    """A list of layers and blocks, and what it is for."""
+
+    layers: list[dict[str, Any]] = Field(max_length=1000)
+    size: int = Field(ge=8, le=512)
+    channels: int = Field(ge=1, le=3)
+    batch_size: int = Field(32, ge=1, le=4096)
+    pictures: int = Field(0, ge=0, le=10**9, description="That it is to learn from.")
+
+
+class NetworkLineRead(BaseModel):
+    """What one line comes to."""
+
+    line: list[int] = Field(description="Its place, and within a repeated stretch its place there, from 0.")
+    kind: str
+    shape: list[int]
+    parameters: int
+    multiply_adds: int
+    receptive_field: int
+    layers: list[LayerRead]
+
+
+class NetworkRepairRead(BaseModel):
+    """What can be done at a press."""
+
+    words: str
+    layers: list[dict[str, Any]] = Field(description="The list as it is then.")
+
+
+class NetworkRemarkRead(BaseModel):
+    """Something wrong or doubtful."""
+
+    line: list[int] | None = Field(description="None: it is about all of it.")
+    what: str
+    why: str
+    repair: NetworkRepairRead | None
+
+
+class NetworkCheckRead(BaseModel):
+    """What a network comes to; sums are 0 while something is wrong."""
+
+    written: list[dict[str, Any]] = Field(description="The list with every setting and id.")
+    lines: list[NetworkLineRead]
+    wrong: NetworkRemarkRead | None
+    doubts: list[NetworkRemarkRead]
+    parameters: int
+    multiply_adds: int
+    receptive_field: int
+    memory_bytes: int
+    file_bytes: int

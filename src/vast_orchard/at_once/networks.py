@@ -1,0 +1,222 @@
+"""Networks as plain values: ready ones, those that are kept by name, what each comes to, and what they are made of."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import MISSING, fields
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from vast_orchard.core.network.blocks import part_kinds
+from vast_orchard.core.network.checking import Checked, LinePlan, check
+from vast_orchard.core.network.description import (
+    NetworkDescription,
+    description_from_json,
+    description_to_json,
+    resolved,
+)
+from vast_orchard.core.network.expansion import ACTIVATIONS
+from vast_orchard.core.network.plan import LayerPlan, plan
+from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
+from vast_orchard.core.network.repairs import Repair, repaired
+from vast_orchard.errors import InputError
+from vast_orchard.store.ingredients import ingredient_named
+from vast_orchard.store.schema import IngredientKind
+
+__all__ = [
+    "check_network",
+    "checked_network",
+    "checked_network_name",
+    "network_by_name",
+    "network_parts",
+    "networks",
+    "resolved_network",
+]
+
+# How a version of a kept network is called where one word has to do: in a recipe, in the Ledger.
+_VERSION = re.compile(r"(.+), version ([0-9]{1,6})")
+
+
+def _layers(layers: Sequence[LayerPlan]) -> list[dict[str, Any]]:
+    return [
+        {
+            "place": x.place,
+            "id": x.id,
+            "kind": x.kind,
+            "sources": list(x.sources),
+            "shape": list(x.shape),
+            "parameters": x.parameters,
+            "multiply_adds": x.multiply_adds,
+            "receptive_field": x.receptive_field,
+        }
+        for x in layers
+    ]
+
+
+def _network(description: NetworkDescription, classes: int | None = None) -> dict[str, Any]:
+    planned = plan(description, classes)
+    return {
+        "name": description.name,
+        "parameters": planned.parameters,
+        "multiply_adds": planned.multiply_adds,
+        "layers": _layers(planned.layers),
+    }
+
+
+def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
+    """The ready networks for an input and a number of classes, layer by layer, and as they are written."""
+    found = []
+    for name in READY_NETWORKS:
+        ready = ready_network(name)
+        found.append(
+            {
+                **_network(resolved(ready, (size, size, channels), classes), classes),
+                "default": name == DEFAULT_NETWORK,
+                "written": description_to_json(ready)["layers"],
+            }
+        )
+    return found
+
+
+def resolved_network(data: Mapping[str, Any]) -> dict[str, Any]:
+    """A network that a run holds, layer by layer.
+
+    Raises
+    ------
+    DescriptionError
+    """
+    return _network(description_from_json(data))
+
+
+def checked_network(data: Mapping[str, Any]) -> dict[str, Any]:
+    """What is kept of a network: its list, every number of its type. It need not hold together yet.
+
+    Raises
+    ------
+    DescriptionError
+        It is no list of layers and blocks.
+    """
+    return {"layers": description_to_json(description_from_json({"layers": data.get("layers")}))["layers"]}
+
+
+def checked_network_name(name: str) -> str:
+    """A name that a kept network can have.
+
+    Raises
+    ------
+    InputError
+        It is that of a ready one, or it looks like that of a version.
+    """
+    if name.strip().lower() in READY_NETWORKS:
+        raise InputError(f"{name.strip()!r} is the name of a ready network.", "Choose another.")
+    if _VERSION.fullmatch(name.strip()):
+        raise InputError("The name ends like that of a version.", "Leave its end out: versions are numbered here.")
+    return name
+
+
+def network_by_name(session: Session, project_id: int, name: str) -> tuple[dict[str, Any], int | None]:
+    """A ready network or one that the project keeps, and the latter's id.
+
+    Parameters
+    ----------
+    name : str
+        Of a ready network; of a kept one, which means its newest version; or "name, version 2".
+
+    Raises
+    ------
+    MissingError
+        There is none of that name.
+    """
+    if name in READY_NETWORKS:
+        return description_to_json(ready_network(name)), None
+    match = _VERSION.fullmatch(name)
+    wanted, version = (match[1], int(match[2])) if match else (name, None)
+    kept = ingredient_named(session, project_id, IngredientKind.NETWORK, wanted, version)
+    return {"name": f"{kept.name}, version {kept.version}", **kept.value}, kept.id
+
+
+def network_parts() -> list[dict[str, Any]]:
+    """Everything that a network's list can hold, with the settings of each and what they are when nothing is said."""
+    choices = {"edge": ["keep", "cut"], "start": ["he", "glorot", "lecun"], "activation": list(ACTIVATIONS)}
+    return [
+        {
+            "kind": name,
+            "does": (kind.__doc__ or "").partition("\n")[0],
+            "settings": [
+                {
+                    "name": field.name,
+                    "type": field.type.__name__ if isinstance(field.type, type) else str(field.type),
+                    "default": None if field.default is MISSING else field.default,
+                    "choices": choices.get(field.name, []),
+                }
+                for field in fields(kind)
+                if field.name not in ("id", "inputs", "layers")
+            ],
+        }
+        for name, kind in part_kinds().items()
+    ]
+
+
+def check_network(
+    data: Mapping[str, Any], *, size: int, channels: int, classes: int, batch_size: int, pictures: int
+) -> dict[str, Any]:
+    """What a list of layers and blocks comes to, line by line; each repair as the list that it leaves.
+
+    Raises
+    ------
+    DescriptionError
+        It is no list of layers and blocks.
+    """
+    description = description_from_json({"layers": data.get("layers")})
+    found = check(description, (size, size, channels), classes, batch_size=batch_size, pictures=pictures)
+    wrong = found.wrong
+    return {
+        "written": description_to_json(description)["layers"],
+        "lines": [_line(entry) for entry in found.lines],
+        "wrong": wrong
+        and {
+            "line": wrong.line and list(wrong.line),
+            "what": wrong.what,
+            "why": wrong.mend,
+            "repair": _repair(description, wrong.line, wrong.repair),
+        },
+        "doubts": [
+            {
+                "line": doubt.line and list(doubt.line),
+                "what": doubt.what,
+                "why": doubt.why,
+                "repair": _repair(description, doubt.line, doubt.repair),
+            }
+            for doubt in found.doubts
+        ],
+        **_sums(found),
+    }
+
+
+def _sums(found: Checked) -> dict[str, int]:
+    names = ("parameters", "multiply_adds", "receptive_field", "memory_bytes", "file_bytes")
+    return {name: getattr(found, name) for name in names}
+
+
+def _line(entry: LinePlan) -> dict[str, Any]:
+    return {
+        "line": list(entry.line),
+        "kind": entry.kind,
+        "shape": list(entry.shape),
+        "parameters": entry.parameters,
+        "multiply_adds": entry.multiply_adds,
+        "receptive_field": entry.receptive_field,
+        "layers": _layers(entry.layers),
+    }
+
+
+def _repair(
+    description: NetworkDescription, line: tuple[int, ...] | None, repair: Repair | None
+) -> dict[str, Any] | None:
+    if repair is None or line is None:
+        return None
+    layers = repaired(description.layers, line, repair)
+    if layers is None:
+        return None
+    mended = NetworkDescription(name="", layers=layers)
+    return {"words": repair.words, "layers": description_to_json(mended)["layers"]}
