@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { ClassOf, Job, Network, Recipe } from "../src/api/client";
 import { isActive, jobWords, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
-import { networkWords, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
+import { networkLabel, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
 import { TABLE } from "./settingsTable";
 
@@ -114,7 +114,16 @@ describe("recipe", () => {
     parameters: number,
     receptive_field: number,
   ): Network["layers"][number] {
-    return { place, id: `${kind}_${place}`, kind, shape, parameters, receptive_field, multiply_adds: 0 };
+    return {
+      place,
+      id: `${kind}_${place}`,
+      kind,
+      sources: [place - 1],
+      shape,
+      parameters,
+      receptive_field,
+      multiply_adds: 0,
+    };
   }
 
   it("is said in words", () => {
@@ -141,11 +150,8 @@ describe("recipe", () => {
   });
 
   it("draws layers to scale", () => {
-    const network: Network = {
-      name: "n",
-      default: true,
+    const network = {
       parameters: 5040,
-      multiply_adds: 3_686_400,
       layers: [
         layer(1, "conv", [48, 48, 16], 432, 3),
         layer(2, "relu", [48, 48, 16], 0, 3),
@@ -153,7 +159,8 @@ describe("recipe", () => {
         layer(4, "conv", [24, 24, 32], 4608, 8),
       ],
     };
-    expect(networkWords(network)).toBe("5 k parameters, 3.7 M multiply-adds, sees 8 px");
+    expect(networkLabel("n", network)).toBe("n, 5,040 parameters");
+    expect(networkLabel("mine, version 2", undefined)).toBe("mine, version 2");
     expect(stackBars(network, 48).map((bar) => [bar.side, bar.depth])).toEqual([
       [1, 0.5],
       [0.5, 0.5],

@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import MISSING, fields
+from dataclasses import MISSING, fields, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.core.network.blocks import part_kinds
+from vast_orchard.core.network.blocks import BLOCKS, Part, part_kind, part_kinds
 from vast_orchard.core.network.checking import Checked, LinePlan, check
 from vast_orchard.core.network.description import (
     NetworkDescription,
@@ -173,6 +173,7 @@ def check_network(
     return {
         "written": description_to_json(description)["layers"],
         "lines": [_line(entry) for entry in found.lines],
+        "opened": _opened(description, (size, size, channels)),
         "wrong": wrong
         and {
             "line": wrong.line and list(wrong.line),
@@ -191,6 +192,25 @@ def check_network(
         ],
         **_sums(found),
     }
+
+
+def _opened(description: NetworkDescription, shape: tuple[int, int, int]) -> list[dict[str, Any]]:
+    """Blocks as the layers that they consist of, for this many channels of the picture."""
+    expanded = replace(description, input_shape=shape).expanded
+    blocks: dict[tuple[int, ...], list[Part]] = {
+        (place,): [] for place, part in enumerate(description.layers) if part_kind(part) in BLOCKS
+    }
+    for layer, line in zip(expanded.layers, expanded.lines, strict=True):
+        if line in blocks:
+            blocks[line].append(layer)
+    return [
+        {
+            "line": list(line),
+            "layers": description_to_json(NetworkDescription(name="", layers=tuple(layers)))["layers"],
+        }
+        for line, layers in blocks.items()
+        if layers
+    ]
 
 
 def _sums(found: Checked) -> dict[str, int]:

@@ -27,6 +27,9 @@ export type LedgerOrder = NonNullable<
   NonNullable<paths["/api/projects/{project_id}/runs"]["get"]["parameters"]["query"]>["order"]
 >;
 export type Network = Schemas["NetworkRead"];
+export type NetworkCheck = Schemas["NetworkCheckRead"];
+export type NetworkRemark = Schemas["NetworkRemarkRead"];
+export type NetworkPart = Schemas["NetworkPartRead"];
 export type Footing = Schemas["FootingRead"];
 export type Answer = Schemas["AnswerRead"];
 export type Export = Schemas["ExportRead"];

@@ -12,7 +12,7 @@ export function useOperations() {
 }
 
 /** What is kept by name, the newest version of each name first. */
-export function useIngredients(projectId: number, kind: "variation" | "preprocessing") {
+export function useIngredients(projectId: number, kind: "variation" | "preprocessing" | "network") {
   return useQuery({
     queryKey: ["ingredients", projectId, kind],
     queryFn: () =>

@@ -6,11 +6,14 @@ import {
   useInfiniteQuery,
   useQuery,
 } from "@tanstack/react-query";
+import type { Part } from "../domain/network";
 import {
   client,
   type LedgerOrder,
   type LedgerPage,
+  type NetworkCheck,
   need,
+  type Problem,
   type Run,
   type SetName,
   type TrainingSettings,
@@ -86,6 +89,48 @@ export function useNetworks(projectId: number, size: number, channels: number) {
       need(
         client.GET("/api/projects/{project_id}/networks", {
           params: { path: { project_id: projectId }, query: { size, channels } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** The layers and blocks that a network can be made of. */
+export function useNetworkParts() {
+  return useQuery({
+    queryKey: ["network-parts"],
+    queryFn: () => need(client.GET("/api/network-parts")),
+    staleTime: Infinity,
+  });
+}
+
+export interface NetworkQuery {
+  readonly layers: readonly Part[];
+  readonly size: number;
+  readonly channels: number;
+  readonly batchSize: number;
+  readonly pictures: number;
+}
+
+/** What a list of layers and blocks comes to; the answer before stays until the next one is here. */
+export function useNetworkCheck(projectId: number, asked: NetworkQuery | undefined) {
+  return useQuery<NetworkCheck, Problem>({
+    queryKey: ["network-check", projectId, asked],
+    enabled: asked !== undefined,
+    retry: false,
+    gcTime: 10_000,
+    queryFn: ({ signal }) =>
+      need(
+        client.POST("/api/projects/{project_id}/network-check", {
+          params: { path: { project_id: projectId } },
+          body: {
+            layers: [...(asked?.layers ?? [])],
+            size: asked?.size ?? 48,
+            channels: asked?.channels ?? 3,
+            batch_size: asked?.batchSize ?? 32,
+            pictures: asked?.pictures ?? 0,
+          },
+          signal,
         }),
       ),
     placeholderData: keepPreviousData,

@@ -3128,6 +3128,11 @@ export interface components {
             }[];
             /** Lines */
             lines: components["schemas"]["NetworkLineRead"][];
+            /**
+             * Opened
+             * @description Blocks that stand for themselves, not in a repeated stretch.
+             */
+            opened: components["schemas"]["OpenedBlockRead"][];
             wrong: components["schemas"]["NetworkRemarkRead"] | null;
             /** Doubts */
             doubts: components["schemas"]["NetworkRemarkRead"][];
@@ -3269,6 +3274,18 @@ export interface components {
              * @default 0
              */
             test: number;
+        };
+        /**
+         * OpenedBlockRead
+         * @description A block as the layers that it consists of.
+         */
+        OpenedBlockRead: {
+            /** Line */
+            line: number[];
+            /** Layers */
+            layers: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * OperationBody

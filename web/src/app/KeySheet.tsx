@@ -52,6 +52,19 @@ const BY_PLACE: Record<string, Keys> = {
   release: [["Ctrl + O", "choose pictures to try"]],
 };
 
+const NETWORK: Keys = [
+  ["↑ ↓, Home, End", "move from line to line"],
+  ["Tab", "to the numbers of the line; Esc back to it"],
+  ["Enter", "put in behind the line, by a few letters"],
+  ["D", "the same once more"],
+  ["Alt + ↑ ↓", "move the line"],
+  ["R", "repeat it; a stretch once more"],
+  ["[", "take the line above into the stretch"],
+  ["O", "open a block into its layers"],
+  ["Delete", "take the line out"],
+  ["Ctrl + Z, Ctrl + Shift + Z", "take back, do again"],
+];
+
 const BRINGING_IN: Keys = [
   ["Ctrl + Enter", "bring in what the plan says"],
   ["Enter, Esc", "in a class's name: take it, or leave it as it was"],
@@ -59,8 +72,10 @@ const BRINGING_IN: Keys = [
 ];
 
 export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const [place = "", page] = useLocation().pathname.split("/").slice(3);
-  const keys = page === "bring-in" ? BRINGING_IN : BY_PLACE[place];
+  const { pathname, search } = useLocation();
+  const [place = "", page] = pathname.split("/").slice(3);
+  const network = new URLSearchParams(search).get("part") === "network";
+  const keys = page === "bring-in" ? BRINGING_IN : network ? NETWORK : BY_PLACE[place];
   return (
     <Sheet title="Keys" open={open} onClose={onClose} readOnly>
       <dl className="grid grid-cols-[190px_1fr] gap-x-4 gap-y-1.5">

@@ -53,11 +53,9 @@ export function short(count: number): string {
   return String(count);
 }
 
-/** What a network costs, and how much of the picture its convolutions see. */
-export function networkWords(network: Network): string {
-  const pooled = network.layers.findIndex((layer) => layer.shape.length === 1);
-  const sees = network.layers[(pooled < 0 ? network.layers.length : pooled) - 1]?.receptive_field ?? 1;
-  return `${short(network.parameters)} parameters, ${short(network.multiply_adds)} multiply-adds, sees ${sees} px`;
+/** A network's name and size, the latter once it is known. */
+export function networkLabel(name: string, network: { parameters: number } | undefined): string {
+  return network ? `${name}, ${plural(network.parameters, "parameter")}` : name;
 }
 
 /** The learning rate as a path in a box of 100 by 40, highest on top; nothing where there is none. */
@@ -73,14 +71,17 @@ export function steps(training: number, settings: Recipe["settings"]): number {
   return Math.ceil(training / settings.batch_size) * settings.epochs;
 }
 
+/** Kinds of layers that make something of another size; the others would only lengthen the row. */
+const DRAWN = new Set(["conv", "depthwise_conv", "max_pool", "average_pool", "dense"]);
+
 /** Bars of the layer stack: width by the side of what comes out, height by its channels, both to scale. */
 export function stackBars(
-  network: Network,
+  network: { layers: Network["layers"] },
   size: number,
 ): { key: string; side: number; depth: number; words: string }[] {
   const deepest = Math.max(...network.layers.map((layer) => layer.shape[layer.shape.length - 1] ?? 1));
   return network.layers
-    .filter((layer) => layer.kind === "conv" || layer.kind === "max_pool" || layer.kind === "dense")
+    .filter((layer) => DRAWN.has(layer.kind))
     .map((layer) => {
       const depth = (layer.shape[layer.shape.length - 1] ?? 1) / deepest;
       const side = layer.shape.length === 3 ? (layer.shape[0] ?? 1) / size : 0.02;

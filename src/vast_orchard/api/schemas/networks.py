@@ -15,6 +15,7 @@ __all__ = [
     "NetworkRead",
     "NetworkRemarkRead",
     "NetworkRepairRead",
+    "OpenedBlockRead",
     "PartSettingRead",
     "RunNetworkRead",
 ]
@@ -88,6 +89,13 @@ class NetworkLineRead(BaseModel):
     layers: list[LayerRead]
 
 
+class OpenedBlockRead(BaseModel):
+    """A block as the layers that it consists of."""
+
+    line: list[int]
+    layers: list[dict[str, Any]]
+
+
 class NetworkRepairRead(BaseModel):
     """What can be done at a press."""
 
@@ -109,6 +117,7 @@ class NetworkCheckRead(BaseModel):
 
     written: list[dict[str, Any]] = Field(description="The list with every setting and id.")
     lines: list[NetworkLineRead]
+    opened: list[OpenedBlockRead] = Field(description="Blocks that stand for themselves, not in a repeated stretch.")
     wrong: NetworkRemarkRead | None
     doubts: list[NetworkRemarkRead]
     parameters: int

@@ -61,7 +61,7 @@ function useKeeping(projectId: number, kind: Props["kind"]) {
     await need(
       client.POST("/api/projects/{project_id}/ingredients/{kind}", {
         params: { path: { project_id: projectId, kind } },
-        body: { name, value },
+        body: { name, value, new: false },
       }),
     );
     await queries.invalidateQueries({ queryKey: ["ingredients"] });

@@ -1,10 +1,10 @@
 /** The Run sheet: a run's ingredients in a band, each as a picture of itself; detail opens on demand. */
 import type { ReactNode } from "react";
-import type { ClassOf, Network, Project, Recipe, Setting, Split, TrainingSettings } from "../../api/client";
+import type { ClassOf, Project, Recipe, Setting, Split, TrainingSettings } from "../../api/client";
 import { useVariationSheet } from "../../api/ingredientQueries";
-import { useNetworks, useRateLine } from "../../api/runQueries";
+import { useRateLine } from "../../api/runQueries";
 import {
-  networkWords,
+  networkLabel,
   preprocessingWords,
   ratePath,
   ruleWords,
@@ -14,12 +14,12 @@ import {
 } from "../../domain/recipe";
 import { type SettingValue, shownSettings, withSetting } from "../../domain/trainingSettings";
 import { variationWords } from "../../domain/variation";
-import { plural } from "../../domain/words";
 import { Imbalance } from "./Imbalance";
 import { BAND, CELL, Part, PartHead } from "./Part";
 import { PicturesPart } from "./PicturesPart";
 import { SettingField } from "./SettingField";
 import { type RunTitle, StartCell } from "./StartCell";
+import { type ShownNetwork, useNetworkShown } from "./useNetworkShown";
 import type { Training } from "./useTraining";
 import { useTrainingBase } from "./useTrainingBase";
 
@@ -33,7 +33,7 @@ export interface RunSheetProps {
   /** The part on learning is what someone came for. */
   learning: boolean;
   /** Lays an ingredient's own place over the curves. */
-  onOpen: (ingredient: "preprocessing" | "variation") => void;
+  onOpen: (ingredient: "preprocessing" | "variation" | "network") => void;
   table: readonly Setting[];
   training: Training;
   title: RunTitle;
@@ -87,7 +87,7 @@ export function RunSheet(props: RunSheetProps) {
           )
         }
       />
-      <NetworkPart project={project} classes={classes} recipe={recipe} onRecipe={onRecipe} />
+      <NetworkPart project={project} recipe={recipe} onOpen={onOpen} />
       <Part
         title="Schedule"
         words={scheduleWords(settings)}
@@ -111,39 +111,16 @@ export function RunSheet(props: RunSheetProps) {
   );
 }
 
-function NetworkPart(props: Pick<RunSheetProps, "project" | "classes" | "recipe" | "onRecipe">) {
-  const { project, classes, recipe, onRecipe } = props;
-  const { size, colour } = recipe.preprocessing;
-  const networks = useNetworks(project.id, size, colour === "rgb" ? 3 : 1);
-  const network = networks.data?.find((entry) => entry.name === recipe.network);
+function NetworkPart(props: Pick<RunSheetProps, "project" | "recipe" | "onOpen">) {
+  const { project, recipe, onOpen } = props;
+  const network = useNetworkShown(project.id, recipe);
   return (
-    <Part
+    <Ingredient
       title="Network"
-      words={network ? `${network.name}, ${plural(network.parameters, "parameter")}` : recipe.network}
-      picture={network && <Stack network={network} size={size} />}
-    >
-      <div className="flex flex-col gap-1">
-        {networks.data?.map((entry) => (
-          <label key={entry.name} className="flex cursor-pointer items-baseline gap-2">
-            <input
-              type="radio"
-              name="network"
-              checked={entry.name === recipe.network}
-              onChange={() => onRecipe({ ...recipe, network: entry.name })}
-              className="accent-choice"
-            />
-            <span>
-              {entry.name}
-              <span className="block text-sm text-quiet">{networkWords(entry)}</span>
-            </span>
-          </label>
-        ))}
-      </div>
-      <p className="mt-1 text-sm text-quiet">
-        The last layer follows the {plural(classes.filter((entry) => entry.count).length, "class", "classes")}
-        . Multiply-adds are for one picture; a training step takes about three times as many.
-      </p>
-    </Part>
+      words={network?.wrong ? `${recipe.network}: ${network.wrong}` : networkLabel(recipe.network, network)}
+      onOpen={() => onOpen("network")}
+      picture={network && <Stack network={network} size={recipe.preprocessing.size} />}
+    />
   );
 }
 
@@ -221,12 +198,12 @@ function RateLine({ settings, steps: all }: { settings: TrainingSettings; steps:
 }
 
 /** Layers to scale: as wide as what comes out of them is high, as high as it is deep. */
-function Stack({ network, size }: { network: Network; size: number }) {
+function Stack({ network, size }: { network: ShownNetwork; size: number }) {
   return (
     <div
       className="flex h-11 items-center gap-[2px] overflow-hidden"
       role="img"
-      aria-label={`Layers of the ${network.name} network`}
+      aria-label="The network's layers"
     >
       {stackBars(network, size).map((bar) => (
         <span

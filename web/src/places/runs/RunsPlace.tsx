@@ -8,12 +8,14 @@ import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { DivideSheet } from "../sets/DivideSheet";
 import { Ledger } from "./Ledger";
+import { NetworkBench } from "./NetworkBench";
 import { PreprocessingBench } from "./PreprocessingBench";
 import { RunSheet } from "./RunSheet";
 import { RunView } from "./RunView";
 import type { RunTitle } from "./StartCell";
 import { StoodOn } from "./StoodOn";
 import { useTraining } from "./useTraining";
+import { useTrainingBase } from "./useTrainingBase";
 import { VariationBench } from "./VariationBench";
 
 const FIRST_RUN =
@@ -48,6 +50,7 @@ export function RunsPlace() {
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!recipe || !table.data) return <Reading what="the Run sheet" />;
   const part = params.get("part");
+  if (part === "network") return <NetworkPage recipe={recipe} onRecipe={setChanged} />;
   if (part === "variation" || part === "preprocessing")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
   const sheet = { recipe, table: table.data, onRecipe: setChanged };
@@ -68,6 +71,21 @@ export function RunsPlace() {
       <Results {...sheet} shown={shown} />
       {dividing && <Dividing onClose={() => setDividing(false)} />}
     </div>
+  );
+}
+
+function NetworkPage({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onRecipe">) {
+  const { project, split } = usePlace();
+  const [, setAddress] = useAddress();
+  const base = useTrainingBase(project.id, split, recipe.settings.seed);
+  return (
+    <NetworkBench
+      projectId={project.id}
+      recipe={recipe}
+      onRecipe={onRecipe}
+      onBack={() => setAddress({ part: undefined })}
+      pictures={base?.sets.training ?? 0}
+    />
   );
 }
 

@@ -1,0 +1,76 @@
+/** The page of a network: its list of layers and blocks beside a drawing to scale, and what both come to. */
+import { useEffect, useState } from "react";
+import type { Recipe } from "../../api/client";
+import { useNetworkCheck, useNetworkParts } from "../../api/runQueries";
+import { type Line, type Part, rowsOf, sameLine } from "../../domain/network";
+import { Failed, Reading } from "../../parts/States";
+import { NetworkChoice } from "./NetworkChoice";
+import { NetworkDrawing } from "./NetworkDrawing";
+import { NetworkFacts } from "./NetworkFacts";
+import { NetworkLines } from "./NetworkLines";
+import { type NetworkDraft, useNetworkDraft } from "./useNetworkDraft";
+
+interface Props {
+  projectId: number;
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+  onBack: () => void;
+  /** Pictures that it would learn from. */
+  pictures: number;
+}
+
+const NOTHING: readonly Part[] = [];
+
+export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: Props) {
+  const draft = useNetworkDraft(projectId, recipe, onRecipe);
+  const parts = draft.parts ?? NOTHING;
+  const { size, colour } = recipe.preprocessing;
+  const check = useNetworkCheck(
+    projectId,
+    draft.parts && {
+      layers: parts,
+      size,
+      channels: colour === "rgb" ? 3 : 1,
+      batchSize: recipe.settings.batch_size,
+      pictures,
+    },
+  );
+  const catalogue = useNetworkParts();
+  const [cursor, setCursor] = useState<Line>([0]);
+  const { adopt } = draft;
+  useEffect(() => {
+    if (check.data && !check.isPlaceholderData)
+      adopt(parts, check.data.written as unknown as readonly Part[]);
+  }, [check.data, check.isPlaceholderData, adopt, parts]);
+  const rows = rowsOf(parts);
+  const here = rows.find((row) => sameLine(row.line, cursor))?.line ?? rows[0]?.line;
+
+  if (catalogue.isError) return <Failed error={catalogue.error} onRetry={() => void catalogue.refetch()} />;
+  if (!catalogue.data) return <Reading what="the layers" />;
+  return (
+    <div className="flex h-full flex-col" data-testid="network-bench">
+      <NetworkChoice
+        {...{ projectId, recipe, onRecipe, draft }}
+        parts={parts}
+        onBack={() => void draft.flush().then(onBack)}
+      />
+      <NetworkFacts check={check.data} size={size} batchSize={recipe.settings.batch_size} />
+      {check.isError && <Failed error={check.error} onRetry={() => void check.refetch()} />}
+      <div className="flex min-h-0 flex-1">
+        <NetworkLines
+          {...{ parts, rows }}
+          kinds={catalogue.data}
+          check={check.data}
+          cursor={here}
+          onCursor={setCursor}
+          onChange={draft.own ? draft.change : undefined}
+          undo={draft.undo}
+          redo={draft.redo}
+        />
+        <NetworkDrawing lines={check.data?.lines ?? []} size={size} cursor={here} onCursor={setCursor} />
+      </div>
+    </div>
+  );
+}
+
+export type { NetworkDraft };

@@ -1,0 +1,128 @@
+/** Which network is on the page: a ready one to start from, or one of one's own with its versions. */
+import { useState } from "react";
+import type { Ingredient, Recipe } from "../../api/client";
+import { useIngredients } from "../../api/ingredientQueries";
+import { useNetworks } from "../../api/runQueries";
+import { freeName, type Part, versionName } from "../../domain/network";
+import { short } from "../../domain/recipe";
+import { plural } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { NameSheet } from "../../parts/NameSheet";
+import { useNotices } from "../../parts/Notices";
+import type { NetworkDraft } from "./useNetworkDraft";
+
+interface Props {
+  projectId: number;
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+  draft: NetworkDraft;
+  parts: readonly Part[];
+  onBack: () => void;
+}
+
+const STATES: Record<NetworkDraft["state"], string> = {
+  kept: "kept",
+  changed: "not kept yet",
+  keeping: "is being kept …",
+  conflict: "changed in another window",
+};
+
+export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBack }: Props) {
+  const { data: kept = [] } = useIngredients(projectId, "network");
+  const { fail } = useNotices();
+  const [naming, setNaming] = useState<"new" | "copy">();
+  const names = kept.map((entry) => entry.name);
+  const name = freeName(naming === "new" ? "network" : `${draft.own || recipe.network} changed`, names);
+  const start = (layers: readonly Part[]) => (wanted: string) => draft.keepAs(wanted, layers);
+  return (
+    <header className="flex items-center gap-3 border-b border-hairline px-4 py-2">
+      <Button onClick={onBack}>‹ Run sheet</Button>
+      <h2 className="text-lg font-semibold">Network</h2>
+      <Choice {...{ projectId, recipe, onRecipe, kept }} />
+      {draft.own ? (
+        <span
+          role="status"
+          data-testid="network-state"
+          className={draft.state === "conflict" ? "text-wrong" : "text-quiet"}
+        >
+          {STATES[draft.state]}
+        </span>
+      ) : (
+        <span className="text-quiet">A ready network stays as it is: duplicate it to change it.</span>
+      )}
+      {draft.state === "conflict" && <Button onClick={draft.readAgain}>See what it is now</Button>}
+      <span className="ml-auto flex gap-2">
+        <Button kind={draft.own ? "plain" : "main"} onClick={() => setNaming("copy")}>
+          Duplicate
+        </Button>
+        <Button onClick={() => setNaming("new")}>New, empty</Button>
+        {draft.own && (
+          <Button
+            kind="bare"
+            title="Take this name out of the list; runs keep what they used"
+            onClick={() => void draft.forget().catch(fail)}
+          >
+            Forget
+          </Button>
+        )}
+      </span>
+      {naming && (
+        <NameSheet
+          title={naming === "new" ? "A network of your own" : "A network like this one"}
+          label="What it is called. Versions are numbered: one that a run has used stays as it was."
+          action="Make it"
+          initial={name}
+          onClose={() => setNaming(undefined)}
+          onName={(wanted) =>
+            start(naming === "new" ? [] : parts)(wanted).catch((error) => {
+              fail(error);
+              throw error;
+            })
+          }
+        />
+      )}
+    </header>
+  );
+}
+
+interface ChoiceProps {
+  projectId: number;
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+  kept: readonly Ingredient[];
+}
+
+function Choice({ projectId, recipe, onRecipe, kept }: ChoiceProps) {
+  const { size, colour } = recipe.preprocessing;
+  const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const known = [...ready.map((entry) => entry.name), ...kept.map(versionName)];
+  const newest = kept.find((entry) => entry.name === recipe.network);
+  const value = newest ? versionName(newest) : recipe.network;
+  return (
+    <select
+      aria-label="Which network"
+      value={value}
+      onChange={(event) => onRecipe({ ...recipe, network: event.target.value })}
+      className="rounded-control max-w-[300px] border border-edge bg-surface px-2 py-1"
+    >
+      {!known.includes(value) && <option value={value}>{value}, which is not here</option>}
+      <optgroup label="Ready">
+        {ready.map((entry) => (
+          <option key={entry.name} value={entry.name}>
+            {entry.name}, {short(entry.parameters)} parameters
+          </option>
+        ))}
+      </optgroup>
+      {kept.length > 0 && (
+        <optgroup label="Your own">
+          {kept.map((entry) => (
+            <option key={entry.id} value={versionName(entry)}>
+              {versionName(entry)}
+              {entry.runs.length ? `, used by ${plural(entry.runs.length, "run")}` : ""}
+            </option>
+          ))}
+        </optgroup>
+      )}
+    </select>
+  );
+}
