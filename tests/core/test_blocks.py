@@ -1,5 +1,9 @@
 """Blocks and repeated stretches: which layers they come to, their gradients, and what is wrong with them."""
 
+import json
+from pathlib import Path
+
+import jsonschema_rs
 import numpy as np
 import pytest
 
@@ -24,6 +28,8 @@ from vast_orchard.core.network.description import (
 from vast_orchard.core.network.layers import kind_of
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
+from vast_orchard.core.network.schema import network_schema
 from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.errors import DescriptionError
 
@@ -125,6 +131,20 @@ def test_what_is_wrong_is_said_at_its_line(parts: tuple[Part, ...], line: tuple[
         plan(_described(*parts))
     assert caught.value.line == line
     assert caught.value.mend
+
+
+def test_the_schema_that_is_published_lets_through_what_is_read() -> None:
+    published = json.loads((Path(__file__).parents[2] / "docs" / "network.schema.json").read_text("utf-8"))
+    assert published == json.loads(json.dumps(network_schema()))
+    checks = jsonschema_rs.Draft202012Validator(published).is_valid
+    for described in (_ALL, *map(ready_network, READY_NETWORKS)):
+        assert checks(json.loads(json.dumps(description_to_json(described))))
+    assert checks({"layers": [{"kind": "conv", "channels": 4, "inputs": ["input"]}, {"kind": "repeat", "layers": []}]})
+    for wrong in (
+        {}, {"layers": [{"kind": "conv"}]}, {"layers": [{"kind": "wave"}]}, {"layers": [{"kind": "relu", "slope": 1}]},
+        {"layers": [{"kind": "conv", "channels": "4"}]}, {"layers": [{"kind": "max_pool", "edge": "wrap"}]},
+    ):  # fmt: skip
+        assert not checks(wrong), wrong
 
 
 @pytest.mark.parametrize(

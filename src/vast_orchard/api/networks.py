@@ -12,7 +12,7 @@ from vast_orchard.api.schemas.networks import (
     NetworkRead,
     RunNetworkRead,
 )
-from vast_orchard.at_once.networks import check_network, network_parts, networks, resolved_network
+from vast_orchard.at_once.networks import check_network, network_parts, network_schema, networks, resolved_network
 from vast_orchard.store.classes import list_classes
 
 __all__ = ["router"]
@@ -40,6 +40,12 @@ def list_networks(
 def list_parts() -> list[dict[str, Any]]:
     """The layers and blocks that a network can be made of."""
     return network_parts()
+
+
+@router.get("/network-schema")
+def read_schema() -> dict[str, Any]:
+    """The form of a network as a JSON Schema."""
+    return network_schema()
 
 
 @router.post("/projects/{project_id}/network-check", response_model=NetworkCheckRead)

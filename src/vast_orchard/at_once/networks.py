@@ -15,10 +15,10 @@ from vast_orchard.core.network.description import (
     description_to_json,
     resolved,
 )
-from vast_orchard.core.network.expansion import ACTIVATIONS
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.network.repairs import Repair, repaired
+from vast_orchard.core.network.schema import CHOICES, network_schema
 from vast_orchard.errors import InputError
 from vast_orchard.store.ingredients import ingredient_named
 from vast_orchard.store.schema import IngredientKind
@@ -29,6 +29,7 @@ __all__ = [
     "checked_network_name",
     "network_by_name",
     "network_parts",
+    "network_schema",
     "networks",
     "resolved_network",
 ]
@@ -137,7 +138,6 @@ def network_by_name(session: Session, project_id: int, name: str) -> tuple[dict[
 
 def network_parts() -> list[dict[str, Any]]:
     """Everything that a network's list can hold, with the settings of each and what they are when nothing is said."""
-    choices = {"edge": ["keep", "cut"], "start": ["he", "glorot", "lecun"], "activation": list(ACTIVATIONS)}
     return [
         {
             "kind": name,
@@ -147,7 +147,7 @@ def network_parts() -> list[dict[str, Any]]:
                     "name": field.name,
                     "type": field.type.__name__ if isinstance(field.type, type) else str(field.type),
                     "default": None if field.default is MISSING else field.default,
-                    "choices": choices.get(field.name, []),
+                    "choices": list(CHOICES.get(field.name, ())),
                 }
                 for field in fields(kind)
                 if field.name not in ("id", "inputs", "layers")

@@ -11,6 +11,7 @@ from rich.table import Table
 
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.network.description import OPEN_SHAPE, NetworkDescription, description_from_json, resolved
+from vast_orchard.core.network.doubts import doubts_of
 from vast_orchard.core.network.layout import memory_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
@@ -55,13 +56,15 @@ def show_plan(
     size: Annotated[int, typer.Option(help="Side of the pictures, in pixels, where the network leaves it open.")] = 48,
     classes: Annotated[int, typer.Option(help="Number of classes, where the network leaves it open.")] = 7,
     batch_size: Annotated[int, typer.Option(help="Pictures a step, for the memory.")] = 32,
+    pictures: Annotated[int, typer.Option(help="That it is to learn from, to judge its size by; 0 if not known.")] = 0,
     as_json: AsJson = False,
 ) -> None:
-    """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory."""
+    """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory, and doubts."""
     described = named_network(network)
     shape = (size, size, 3) if described.input_shape == OPEN_SHAPE else described.input_shape
     description = resolved(described, shape, classes)
     planned, memory = plan(description), memory_for_training(description, batch_size)
+    doubts = doubts_of(description, planned, pictures)
     if as_json:
         entries = [
             {
@@ -77,7 +80,8 @@ def show_plan(
             for entry in planned.layers
         ]
         sums = {"parameters": planned.parameters, "multiply_adds": planned.multiply_adds, "training_bytes": memory}
-        print(json.dumps({"layers": entries, **sums}))
+        told = [{"line": doubt.line, "what": doubt.what, "why": doubt.why} for doubt in doubts]
+        print(json.dumps({"layers": entries, **sums, "doubts": told}))
         return
     table = Table(box=None, pad_edge=False)
     for head in ("", "id", "layer", "fed by", "gives"):
@@ -94,3 +98,6 @@ def show_plan(
         f"{planned.parameters:,} parameters, {planned.multiply_adds:,} multiply-adds a picture, "
         f"about {memory / 1e6:,.0f} MB to train with batches of {batch_size}."
     )
+    for doubt in doubts:
+        where = "" if doubt.line is None else f"Line {'.'.join(str(place + 1) for place in doubt.line)}: "
+        print(f"{where}{doubt.what} {doubt.why}")

@@ -37,7 +37,8 @@ export function duration(seconds: number): string {
 export function bytes(count: number): string {
   if (count < 1024) return `${count} B`;
   if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;
-  return `${(count / 1024 / 1024).toFixed(1)} MB`;
+  if (count < 1024 ** 3) return `${(count / 1024 / 1024).toFixed(1)} MB`;
+  return `${(count / 1024 ** 3).toFixed(1)} GB`;
 }
 
 export const SETS = ["training", "validation", "test"] as const satisfies readonly SetName[];

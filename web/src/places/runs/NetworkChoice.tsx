@@ -1,6 +1,6 @@
 /** Which network is on the page: a ready one to start from, or one of one's own with its versions. */
 import { useState } from "react";
-import type { Ingredient, Recipe } from "../../api/client";
+import type { Ingredient, Network, Recipe } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
 import { freeName, type Part, versionName } from "../../domain/network";
@@ -9,6 +9,7 @@ import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
+import { NetworkMenu } from "./NetworkMenu";
 import type { NetworkDraft } from "./useNetworkDraft";
 
 interface Props {
@@ -31,14 +32,16 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
   const { data: kept = [] } = useIngredients(projectId, "network");
   const { fail } = useNotices();
   const [naming, setNaming] = useState<"new" | "copy">();
-  const names = kept.map((entry) => entry.name);
+  const { size, colour } = recipe.preprocessing;
+  const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const names = [...ready, ...kept].map((entry) => entry.name);
   const name = freeName(naming === "new" ? "network" : `${draft.own || recipe.network} changed`, names);
   const start = (layers: readonly Part[]) => (wanted: string) => draft.keepAs(wanted, layers);
   return (
     <header className="flex items-center gap-3 border-b border-hairline px-4 py-2">
       <Button onClick={onBack}>‹ Run sheet</Button>
       <h2 className="text-lg font-semibold">Network</h2>
-      <Choice {...{ projectId, recipe, onRecipe, kept }} />
+      <Choice {...{ recipe, onRecipe, ready, kept }} />
       {draft.own ? (
         <span
           role="status"
@@ -56,15 +59,7 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
           Duplicate
         </Button>
         <Button onClick={() => setNaming("new")}>New, empty</Button>
-        {draft.own && (
-          <Button
-            kind="bare"
-            title="Take this name out of the list; runs keep what they used"
-            onClick={() => void draft.forget().catch(fail)}
-          >
-            Forget
-          </Button>
-        )}
+        <NetworkMenu draft={draft} parts={parts} name={draft.own || recipe.network} taken={names} />
       </span>
       {naming && (
         <NameSheet
@@ -86,15 +81,13 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
 }
 
 interface ChoiceProps {
-  projectId: number;
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
+  ready: readonly Network[];
   kept: readonly Ingredient[];
 }
 
-function Choice({ projectId, recipe, onRecipe, kept }: ChoiceProps) {
-  const { size, colour } = recipe.preprocessing;
-  const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+function Choice({ recipe, onRecipe, ready, kept }: ChoiceProps) {
   const known = [...ready.map((entry) => entry.name), ...kept.map(versionName)];
   const newest = kept.find((entry) => entry.name === recipe.network);
   const value = newest ? versionName(newest) : recipe.network;

@@ -22,7 +22,7 @@ export function NetworkDrawing({ lines, size, cursor, onCursor }: Props) {
   return (
     <section
       aria-label="Drawing"
-      className="w-[284px] shrink-0 overflow-x-hidden overflow-y-auto border-l border-hairline px-3 py-2"
+      className="w-[284px] max-[1100px]:w-[190px] shrink-0 overflow-x-hidden overflow-y-auto border-l border-hairline px-3 py-2"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
       tabIndex={0}
     >
@@ -31,7 +31,8 @@ export function NetworkDrawing({ lines, size, cursor, onCursor }: Props) {
       </p>
       <svg
         width={drawing.width}
-        height={drawing.height}
+        viewBox={`0 0 ${drawing.width} ${drawing.height}`}
+        className="h-auto max-w-full"
         role="img"
         aria-label={`${drawing.bars.length} layers, drawn to scale`}
         data-testid="network-drawing"

@@ -1,14 +1,7 @@
 /** What a network comes to in numbers, and what is doubtful about all of it. */
 import type { NetworkCheck } from "../../api/client";
 import { short } from "../../domain/recipe";
-
-const MEGABYTE = 1_000_000;
-
-function bytes(count: number): string {
-  return count < MEGABYTE / 10
-    ? `${Math.round(count / 1000)} kB`
-    : `${Number((count / MEGABYTE).toPrecision(2))} MB`;
-}
+import { bytes } from "../../domain/words";
 
 interface Props {
   check: NetworkCheck | undefined;

@@ -41,6 +41,7 @@ export function NetworkLine({ row, kind, lit, check, onCursor, onPart, onRepair 
           title={`${kind?.does ?? ""} It is called ${row.part.id ?? "…"}.`}
         >
           {kindWords(row.part.kind)}
+          {lit && <span className="block font-mono text-xs font-normal text-quiet">{row.part.id}</span>}
         </span>
         <span className="flex min-w-0 flex-1 flex-wrap items-center gap-x-2.5 gap-y-0.5">
           {kind?.settings.map((setting) => (
@@ -141,7 +142,7 @@ function Field({ setting, part, onPart, label }: SettingProps & { label: string 
         const next = event.target.valueAsNumber;
         if (Number.isFinite(next)) set(whole ? Math.round(next) : next);
       }}
-      className={`${FIELD} w-12`}
+      className={`${FIELD} ${whole ? "w-12" : "w-16"}`}
     />
   );
 }

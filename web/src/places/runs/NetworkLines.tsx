@@ -236,8 +236,8 @@ function End({ check, onRepair }: { check: NetworkCheck | undefined; onRepair: P
         </span>
       ) : (
         <>
-          Then softmax: {classes ? `the ${classes} values, one for each class,` : "one value for each class"}{" "}
-          become probabilities that add up to one. The number of classes follows the pictures.
+          Then softmax: the {classes ? `${classes} ` : ""}values, one for each class, become probabilities
+          that add up to one. Their number follows the classes that have pictures.
         </>
       )}
     </div>
