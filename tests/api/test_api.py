@@ -244,7 +244,7 @@ def test_training_with_one_class_says_what_is_missing(client: TestClient, world:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"network": "gigantic"}, "no network named 'gigantic'"),
+        ({"network": "gigantic"}, "no network 'gigantic'"),
         ({"settings": {"epochs": 0}}, "Epochs cannot be 0"),
         ({"settings": {"learning_rate": -1}}, "Learning rate cannot be -1"),
         ({"preprocessing": {"size": 8}}, "pools 1×1 to nothing"),

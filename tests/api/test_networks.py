@@ -109,7 +109,7 @@ def test_what_cannot_be_kept_is_refused_in_words(
 def test_a_network_that_does_not_hold_together_or_is_not_there_is_not_trained(client: TestClient, project: int) -> None:
     path = f"/api/projects/{project}/ingredients/network"
     client.post(path, json={"name": "Half", "value": {"layers": [{"kind": "relu"}]}})
-    for name, status, words in (("Half", 422, "not one value for each"), ("Nobody's", 404, "no network")):
+    for name, status, words in (("Half", 422, "not one value for each"), ("Nobody's", 422, "no network")):
         recipe = {**small_recipe(), "network": name}
         answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
         assert answer.status_code == status and words in answer.json()["detail"], answer.text

@@ -19,7 +19,7 @@ from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.network.repairs import Repair, repaired
 from vast_orchard.core.network.schema import CHOICES, network_schema
-from vast_orchard.errors import InputError
+from vast_orchard.errors import InputError, MissingError, SettingError
 from vast_orchard.store.ingredients import ingredient_named
 from vast_orchard.store.schema import IngredientKind
 
@@ -125,14 +125,18 @@ def network_by_name(session: Session, project_id: int, name: str) -> tuple[dict[
 
     Raises
     ------
-    MissingError
+    SettingError
         There is none of that name.
     """
     if name in READY_NETWORKS:
         return description_to_json(ready_network(name)), None
     match = _VERSION.fullmatch(name)
     wanted, version = (match[1], int(match[2])) if match else (name, None)
-    kept = ingredient_named(session, project_id, IngredientKind.NETWORK, wanted, version)
+    try:
+        kept = ingredient_named(session, project_id, IngredientKind.NETWORK, wanted, version)
+    except MissingError as error:
+        mend = f"Choose one of {', '.join(READY_NETWORKS)}, or one that the project keeps."
+        raise SettingError(f"There is no network {name!r} in this project.", mend) from error
     return {"name": f"{kept.name}, version {kept.version}", **kept.value}, kept.id
 
 

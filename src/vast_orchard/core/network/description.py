@@ -22,6 +22,10 @@ __all__ = [
     "sources",
 ]
 
+# Settings that came after this form did are left out where they say nothing, so that a stored network is to the letter
+# what the same network is today.
+_LATER = {"keep_sides": False}
+
 # A stretch may hold a stretch, and no further.
 _DEEPEST = 3
 
@@ -162,6 +166,9 @@ def sources(description: NetworkDescription) -> Iterator[tuple[int, ...]]:
 def _part_to_json(part: Part) -> dict[str, Any]:
     values = {field.name: getattr(part, field.name) for field in fields(part)}
     id_, inputs = values.pop("id"), values.pop("inputs")
+    for name, default in _LATER.items():
+        if values.get(name) == default:
+            del values[name]
     if isinstance(part, Repeat):
         values["layers"] = [_part_to_json(inner) for inner in part.layers]
     return {"id": id_, "kind": part_kind(part), **({"inputs": list(inputs)} if inputs else {}), **values}

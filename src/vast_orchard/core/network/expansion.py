@@ -98,6 +98,8 @@ class _Expansion:
     def _put(self, layer: d.Layer, line: Line) -> None:
         if len(self.layers) >= MOST_LAYERS:
             raise mistake(line, f"makes more than {MOST_LAYERS} layers", "Take some out, or repeat fewer times.")
+        if layer.inputs == (self._last,):
+            layer = replace(layer, inputs=())  # said the shorter way, as of a list without blocks
         self.layers.append(layer)
         self.lines.append(line)
         self._channels[layer.id] = self._channels_of(layer)

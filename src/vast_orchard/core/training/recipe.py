@@ -36,12 +36,15 @@ class Recipe:
 def resolved_recipe(recipe: Recipe, classes: int) -> Recipe:
     """The recipe with its network resolved for what it sees and for so many classes: complete in itself.
 
+    Blocks are written out: what a run held stays what it was, whatever a later version makes of a block.
+
     Raises
     ------
     DescriptionError
-        The network is made for pictures of another shape.
+        The network is made for pictures of another shape, or a number of a block is out of its range.
     """
-    return replace(recipe, network=resolved(recipe.network, recipe.preprocessing.input_shape, classes))
+    network = resolved(recipe.network, recipe.preprocessing.input_shape, classes)
+    return replace(recipe, network=replace(network, layers=network.flat))
 
 
 def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
