@@ -15,7 +15,7 @@ import httpx2
 from selenium import webdriver
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
-from selenium.webdriver.support.ui import WebDriverWait
+from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 
@@ -89,10 +89,6 @@ def _rows(camera: _Camera) -> None:
     camera.take("copies")
     httpx2.post(f"{project}/undo", headers=window)
     camera.go("rows")
-    camera.press("History")
-    camera.wait("[data-testid=history] li")
-    camera.take("history")
-    camera.go("rows")
     camera.press("Take out")
     camera.press("Pack it")
     camera.wait("[data-testid=parcel] a")
@@ -144,6 +140,33 @@ def _ingredients(camera: _Camera) -> None:
     camera.go("runs?part=preprocessing")
     camera.wait("[data-testid=preprocessing-sheet] img")
     camera.take("preprocessing")
+    _network(camera)
+
+
+def _network(camera: _Camera) -> None:
+    layers = [
+        {"kind": "conv_block", "channels": 24, "convolutions": 2},
+        *({"kind": "residual_block", "channels": 24 * n, "stride": 2 if n > 1 else 1} for n in (1, 2)),
+        {
+            "kind": "repeat",
+            "times": 2,
+            "layers": [{"kind": "residual_block", "channels": 48}, {"kind": "attention_block"}],
+        },
+        {"kind": "residual_block", "channels": 96, "stride": 2},
+        {"kind": "max_pool"},
+        {"kind": "head", "dropout": 0.3},
+    ]
+    body = {"name": "Residual", "value": {"layers": layers}}
+    httpx2.post(
+        f"{camera.address}/api/projects/{camera.project}/ingredients/network", json=body, headers={"X-Window": "camera"}
+    ).raise_for_status()
+    camera.go("runs?part=network")
+    camera.wait("[data-testid=network-drawing] rect")
+    chosen = camera.browser.find_element(By.CSS_SELECTOR, "[aria-label='Which network']")
+    Select(chosen).select_by_value("Residual, version 1")
+    camera.wait("[data-line='3.0']")
+    camera.browser.find_element(By.CSS_SELECTOR, "[data-line='4']").click()
+    camera.take("network")
 
 
 def _review(camera: _Camera) -> None:

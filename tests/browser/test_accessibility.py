@@ -33,6 +33,7 @@ _VIEWS = (
     ("/guide/training#keep", "h2[data-asked]", ""),
     ("/p/{p}/runs?part=variation", "[data-testid=variation-sheet] img", ""),
     ("/p/{p}/runs?part=preprocessing", "[data-testid=preprocessing-sheet] img", ""),
+    ("/p/{p}/runs?part=network", "[data-testid=line-doubt]", ""),
     ("/p/{p}/review", "[data-testid=outcomes-title]", ""),
     ("/p/{p}/release", "h2", ""),
 )
@@ -46,7 +47,12 @@ def project(running: Running) -> int:
         for n in range(20)
     }
     project = running.bring_in("Read aloud", zipped(members | {"unlabelled/1.png": png(7001)}))
-    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
+    # A network of one's own, with a line that is doubtful.
+    layers = [{"kind": "conv_block", "channels": 4}, {"kind": "repeat", "layers": [{"kind": "conv", "channels": 4}]}]
+    own = {"name": "Own", "value": {"layers": [*layers, {"kind": "head"}]}}
+    running.ask("POST", f"/api/projects/{project}/ingredients/network", json=own)
+    recipe = {**small_recipe(epochs=1), "network": "Own"}
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
     until("it is judged", lambda: running.ask("GET", f"/api/runs/{run['id']}")["validation"])
     return project
 

@@ -1834,6 +1834,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/network-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Schema
+         * @description The form of a network as a JSON Schema.
+         */
+        get: operations["read_schema_api_network_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/network-check": {
         parameters: {
             query?: never;
@@ -2786,7 +2806,7 @@ export interface components {
         };
         /**
          * IngredientsTakeOver
-         * @description Which project's named variations and preprocessings are wanted here too.
+         * @description Which project's named variations, preprocessings and networks are wanted here too.
          */
         IngredientsTakeOver: {
             /** From Project */
@@ -8368,6 +8388,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkPartRead"][];
+                };
+            };
+        };
+    };
+    read_schema_api_network_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };

@@ -1,4 +1,4 @@
-"""What goes over the wire of operations, variations and preprocessings."""
+"""What goes over the wire of operations, and of variations, preprocessings and networks that are kept."""
 
 import datetime as dt
 from typing import Annotated, Any
@@ -55,7 +55,7 @@ class IngredientCreate(Write):
 
 
 class IngredientsTakeOver(Write):
-    """Which project's named variations and preprocessings are wanted here too."""
+    """Which project's named variations, preprocessings and networks are wanted here too."""
 
     from_project: RecordId
 

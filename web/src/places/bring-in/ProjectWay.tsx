@@ -25,7 +25,7 @@ export function ProjectWay({ projectId, onRead }: Props) {
       name="Another project"
       about={
         others.length
-          ? "Its pictures with their labels and notes, by a plan; or the variations and preprocessings that it keeps by name."
+          ? "Its pictures with their labels and notes, by a plan; or the variations, preprocessings and networks that it keeps by name."
           : "There is no other project yet."
       }
     >

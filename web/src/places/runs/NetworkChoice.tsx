@@ -7,6 +7,7 @@ import { freeName, type Part, versionName } from "../../domain/network";
 import { short } from "../../domain/recipe";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { Help } from "../../parts/Help";
 import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
 import { NetworkMenu } from "./NetworkMenu";
@@ -51,7 +52,11 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
           {STATES[draft.state]}
         </span>
       ) : (
-        <span className="text-quiet">A ready network stays as it is: duplicate it to change it.</span>
+        <span className="text-quiet">
+          <Help guide="network#ready-networks">
+            A ready network stays as it is: duplicate it to change it.
+          </Help>
+        </span>
       )}
       {draft.state === "conflict" && <Button onClick={draft.readAgain}>See what it is now</Button>}
       <span className="ml-auto flex gap-2">
