@@ -31,15 +31,7 @@ export function ProjectShell() {
   const chosenRun = named ?? newestResult(runs);
 
   const failed = [project, classes, splits, ledger].find(failureOf);
-  if (failed) {
-    return (
-      <Failed error={failed.error} onRetry={() => void failed.refetch()}>
-        <Link to="/" className="text-choice underline">
-          Open the list of projects
-        </Link>
-      </Failed>
-    );
-  }
+  if (failed) return <Unread error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!project.data || !classes.data || !splits.data || !ledger.data) return <Reading what="the project" />;
 
   const context: PlaceContext = {
@@ -71,6 +63,16 @@ export function ProjectShell() {
       </main>
       <KeySheet open={keysOpen} onClose={() => setKeysOpen(false)} />
     </div>
+  );
+}
+
+function Unread(props: { error: unknown; onRetry: () => void }) {
+  return (
+    <Failed {...props}>
+      <Link to="/" className="text-choice underline">
+        Open the list of projects
+      </Link>
+    </Failed>
   );
 }
 

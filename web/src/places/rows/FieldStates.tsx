@@ -34,14 +34,7 @@ export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn 
           </Button>
         </Empty>
       )}
-      {nothing && arriving && (
-        <Empty title={arriving.title}>
-          <p className="mb-2">{jobWords(arriving)}</p>
-          <div className="mx-auto flex w-80">
-            <ProgressBar done={arriving.done} total={arriving.total} label={arriving.title} />
-          </div>
-        </Empty>
-      )}
+      {nothing && arriving && <Arriving job={arriving} />}
       {nothing && !arriving && (
         <Empty title="No pictures yet">
           <p className="mb-4">
@@ -70,5 +63,16 @@ export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn 
         </Empty>
       )}
     </>
+  );
+}
+
+function Arriving({ job }: { job: Job }) {
+  return (
+    <Empty title={job.title}>
+      <p className="mb-2">{jobWords(job)}</p>
+      <div className="mx-auto flex w-80">
+        <ProgressBar done={job.done} total={job.total} label={job.title} />
+      </div>
+    </Empty>
   );
 }

@@ -1,6 +1,6 @@
 /** The page of a network: its list of layers and blocks beside a drawing to scale, and what both come to. */
 import { useEffect, useState } from "react";
-import type { Recipe } from "../../api/client";
+import type { NetworkCheck, Recipe } from "../../api/client";
 import { useNetworkCheck, useNetworkParts } from "../../api/runQueries";
 import { type Line, type Part, rowsOf, sameLine } from "../../domain/network";
 import { Failed, Reading } from "../../parts/States";
@@ -37,11 +37,7 @@ export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: 
   );
   const catalogue = useNetworkParts();
   const [cursor, setCursor] = useState<Line>([0]);
-  const { adopt } = draft;
-  useEffect(() => {
-    if (check.data && !check.isPlaceholderData)
-      adopt(parts, check.data.written as unknown as readonly Part[]);
-  }, [check.data, check.isPlaceholderData, adopt, parts]);
+  useWrittenOut(draft, parts, check.isPlaceholderData ? undefined : check.data?.written);
   const rows = rowsOf(parts);
   const here = rows.find((row) => sameLine(row.line, cursor))?.line ?? rows[0]?.line;
 
@@ -73,4 +69,13 @@ export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: 
   );
 }
 
-export type { NetworkDraft };
+/** What the server made of this list takes its place: every setting, every id. */
+function useWrittenOut(
+  { adopt }: NetworkDraft,
+  parts: readonly Part[],
+  written: NetworkCheck["written"] | undefined,
+) {
+  useEffect(() => {
+    if (written) adopt(parts, written as unknown as readonly Part[]);
+  }, [adopt, parts, written]);
+}

@@ -9,7 +9,6 @@ import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Help } from "../../parts/Help";
 import { NameSheet } from "../../parts/NameSheet";
-import { useNotices } from "../../parts/Notices";
 import { NetworkMenu } from "./NetworkMenu";
 import type { NetworkDraft } from "./useNetworkDraft";
 
@@ -27,38 +26,22 @@ const STATES: Record<NetworkDraft["state"], string> = {
   changed: "not kept yet",
   keeping: "is being kept …",
   conflict: "changed in another window",
+  failed: "could not be kept",
 };
 
 export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBack }: Props) {
   const { data: kept = [] } = useIngredients(projectId, "network");
-  const { fail } = useNotices();
   const [naming, setNaming] = useState<"new" | "copy">();
   const { size, colour } = recipe.preprocessing;
   const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
   const names = [...ready, ...kept].map((entry) => entry.name);
   const name = freeName(naming === "new" ? "network" : `${draft.own || recipe.network} changed`, names);
-  const start = (layers: readonly Part[]) => (wanted: string) => draft.keepAs(wanted, layers);
   return (
     <header className="flex items-center gap-3 border-b border-hairline px-4 py-2">
       <Button onClick={onBack}>‹ Run sheet</Button>
       <h2 className="text-lg font-semibold">Network</h2>
       <Choice {...{ recipe, onRecipe, ready, kept }} />
-      {draft.own ? (
-        <span
-          role="status"
-          data-testid="network-state"
-          className={draft.state === "conflict" ? "text-wrong" : "text-quiet"}
-        >
-          {STATES[draft.state]}
-        </span>
-      ) : (
-        <span className="text-quiet">
-          <Help guide="network#ready-networks">
-            A ready network stays as it is: duplicate it to change it.
-          </Help>
-        </span>
-      )}
-      {draft.state === "conflict" && <Button onClick={draft.readAgain}>See what it is now</Button>}
+      <Standing draft={draft} />
       <span className="ml-auto flex gap-2">
         <Button kind={draft.own ? "plain" : "main"} onClick={() => setNaming("copy")}>
           Duplicate
@@ -73,15 +56,31 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
           action="Make it"
           initial={name}
           onClose={() => setNaming(undefined)}
-          onName={(wanted) =>
-            start(naming === "new" ? [] : parts)(wanted).catch((error) => {
-              fail(error);
-              throw error;
-            })
-          }
+          onName={(wanted) => draft.keepAs(wanted, naming === "new" ? [] : parts)}
         />
       )}
     </header>
+  );
+}
+
+/** Whether what is on the page is kept, and what can be done where it is not. */
+function Standing({ draft }: { draft: NetworkDraft }) {
+  if (!draft.own) {
+    return (
+      <span className="text-quiet">
+        <Help guide="network#ready-networks">A ready network stays as it is: duplicate it to change it.</Help>
+      </span>
+    );
+  }
+  const amiss = draft.state === "conflict" || draft.state === "failed";
+  return (
+    <>
+      <span role="status" data-testid="network-state" className={amiss ? "text-wrong" : "text-quiet"}>
+        {STATES[draft.state]}
+      </span>
+      {draft.state === "conflict" && <Button onClick={draft.readAgain}>See what it is now</Button>}
+      {draft.state === "failed" && <Button onClick={() => void draft.flush()}>Try again</Button>}
+    </>
   );
 }
 

@@ -28,35 +28,33 @@ export function NetworkLine({ row, kind, lit, check, onCursor, onPart, onRepair 
       onFocus={onCursor}
       className={`border-b border-hairline px-3 py-0.5 ${lit ? "bg-choice/10" : ""} ${wrong ? "border-l-4 border-l-wrong" : ""}`}
     >
-      <div
-        role="gridcell"
-        className="flex items-center gap-3"
-        style={{ paddingLeft: 20 * (row.line.length - 1) }}
-      >
-        <span className="w-6 shrink-0 text-right font-mono text-xs text-quiet">
-          {(row.line[row.line.length - 1] ?? 0) + 1}
-        </span>
-        <span
-          className="w-36 shrink-0 font-semibold"
-          title={`${kind?.does ?? ""} It is called ${row.part.id ?? "…"}.`}
-        >
-          {kindWords(row.part.kind)}
-          {lit && <span className="block font-mono text-xs font-normal text-quiet">{row.part.id}</span>}
-        </span>
-        <span className="flex min-w-0 flex-1 flex-wrap items-center gap-x-2.5 gap-y-0.5">
-          {kind?.settings.map((setting) => (
-            <SettingInPlace key={setting.name} {...{ setting, onPart }} part={row.part} />
-          ))}
-          {(row.part.inputs?.length || JOINTS.has(row.part.kind)) && (
-            <Inputs part={row.part} onPart={onPart} />
-          )}
-        </span>
-        <Outcome entry={entry} whole={check?.multiply_adds ?? 0} />
+      <div role="gridcell">
+        <div className="flex items-center gap-3" style={{ paddingLeft: 20 * (row.line.length - 1) }}>
+          <span className="w-6 shrink-0 text-right font-mono text-xs text-quiet">
+            {(row.line[row.line.length - 1] ?? 0) + 1}
+          </span>
+          <span
+            className="w-36 shrink-0 font-semibold"
+            title={`${kind?.does ?? ""} It is called ${row.part.id ?? "…"}.`}
+          >
+            {kindWords(row.part.kind)}
+            {lit && <span className="block font-mono text-xs font-normal text-quiet">{row.part.id}</span>}
+          </span>
+          <span className="flex min-w-0 flex-1 flex-wrap items-center gap-x-2.5 gap-y-0.5">
+            {kind?.settings.map((setting) => (
+              <SettingInPlace key={setting.name} {...{ setting, onPart }} part={row.part} />
+            ))}
+            {(row.part.inputs?.length || JOINTS.has(row.part.kind)) && (
+              <Inputs part={row.part} onPart={onPart} />
+            )}
+          </span>
+          <Outcome entry={entry} whole={check?.multiply_adds ?? 0} />
+        </div>
+        {wrong && <Remark remark={wrong} loud onRepair={onRepair} />}
+        {doubts.map((doubt) => (
+          <Remark key={doubt.what} remark={doubt} onRepair={onRepair} />
+        ))}
       </div>
-      {wrong && <Remark remark={wrong} loud onRepair={onRepair} />}
-      {doubts.map((doubt) => (
-        <Remark key={doubt.what} remark={doubt} onRepair={onRepair} />
-      ))}
     </div>
   );
 }

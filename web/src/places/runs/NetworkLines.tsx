@@ -25,41 +25,22 @@ type Step = { parts: readonly Part[]; line: Line } | undefined;
 export function NetworkLines(props: Props) {
   const { parts, rows, kinds, check, cursor, onCursor, onChange } = props;
   const [putting, setPutting] = useState(false);
-  const grid = useRef<HTMLDivElement>(null);
-  const wanted = useRef(false);
-  const at = cursor?.join(".");
-  useEffect(() => {
-    if (!wanted.current || putting || at === undefined) return;
-    wanted.current = false;
-    grid.current?.querySelector<HTMLElement>(`[data-line="${at}"]`)?.focus();
-  });
+  const { grid, go } = useFocusAt(cursor, putting, onCursor);
   const take = (step: Step) => {
     if (!step || !onChange) return;
-    wanted.current = true;
     onChange(step.parts);
-    onCursor(step.line);
-  };
-  const go = (line: Line | undefined) => {
-    if (!line) return;
-    wanted.current = true;
-    onCursor(line);
+    go(step.line);
   };
   const does = actions(props, take, () => setPutting(true));
   const put = (kind: NetworkPart) => {
     setPutting(false);
     take(list.putIn(parts, cursor, newPart(kind, cursor, check)));
   };
-  const asking = putting && (
-    <PutIn
-      kinds={kinds}
-      onPut={put}
-      onClose={() => {
-        setPutting(false);
-        go(cursor);
-      }}
-    />
-  );
-  const onKey = (event: KeyboardEvent) => onKeyOf(event, props, does, go);
+  const leave = () => {
+    setPutting(false);
+    go(cursor);
+  };
+  const asking = putting && <PutIn kinds={kinds} onPut={put} onClose={leave} />;
   return (
     <section aria-label="List" className="flex min-w-0 flex-1 flex-col">
       {onChange && <Tools does={does} undo={props.undo} redo={props.redo} />}
@@ -69,7 +50,7 @@ export function NetworkLines(props: Props) {
         aria-label="Layers and blocks"
         tabIndex={-1}
         className="min-h-0 flex-1 overflow-y-auto pb-4"
-        onKeyDown={onKey}
+        onKeyDown={(event) => onKeyOf(event, props, does, go)}
       >
         <Heads />
         {rows.map((row) => (
@@ -86,20 +67,41 @@ export function NetworkLines(props: Props) {
             {list.sameLine(row.line, cursor) && asking}
           </Fragment>
         ))}
-        {rows.length === 0 && asking}
-        {rows.length === 0 && !putting && (
-          <p className="px-4 py-6 text-quiet">
-            The list is empty.{" "}
-            {onChange && (
-              <Button kind="main" onClick={() => setPutting(true)}>
-                Put in the first
-              </Button>
-            )}
-          </p>
-        )}
+        {rows.length === 0 && (asking || <NoLines onPut={onChange && (() => setPutting(true))} />)}
         <End check={check} onRepair={onChange} />
       </div>
     </section>
+  );
+}
+
+/** Where the grid is, and a way to move the cursor that takes the focus along once the line is there. */
+function useFocusAt(cursor: Line | undefined, busy: boolean, onCursor: (line: Line) => void) {
+  const grid = useRef<HTMLDivElement>(null);
+  const wanted = useRef(false);
+  const at = cursor?.join(".");
+  useEffect(() => {
+    if (!wanted.current || busy || at === undefined) return;
+    wanted.current = false;
+    grid.current?.querySelector<HTMLElement>(`[data-line="${at}"]`)?.focus();
+  });
+  const go = (line: Line | undefined) => {
+    if (!line) return;
+    wanted.current = true;
+    onCursor(line);
+  };
+  return { grid, go };
+}
+
+function NoLines({ onPut }: { onPut: (() => void) | undefined }) {
+  return (
+    <p className="px-4 py-6 text-quiet">
+      The list is empty.{" "}
+      {onPut && (
+        <Button kind="main" onClick={onPut}>
+          Put in the first
+        </Button>
+      )}
+    </p>
   );
 }
 

@@ -50,8 +50,7 @@ export function RunsPlace() {
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!recipe || !table.data) return <Reading what="the Run sheet" />;
   const part = params.get("part");
-  if (part === "network") return <NetworkPage recipe={recipe} onRecipe={setChanged} />;
-  if (part === "variation" || part === "preprocessing")
+  if (part === "variation" || part === "preprocessing" || part === "network")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
   const sheet = { recipe, table: table.data, onRecipe: setChanged };
   return (
@@ -90,7 +89,7 @@ function NetworkPage({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onR
 }
 
 interface IngredientProps {
-  part: "variation" | "preprocessing";
+  part: "variation" | "preprocessing" | "network";
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
 }
@@ -105,6 +104,7 @@ function Ingredient({ part, ...shared }: IngredientProps) {
     pictureIds: (params.get("pictures") ?? "").split(",").map(Number).filter(Boolean).slice(0, 24),
     onBack: () => setAddress({ part: undefined }),
   };
+  if (part === "network") return <NetworkPage {...shared} />;
   return part === "variation" ? (
     <VariationBench {...bench} split={split?.id} />
   ) : (

@@ -10,6 +10,8 @@ import { useNotices } from "../../parts/Notices";
 /** So long after the last change it is kept, in milliseconds. */
 const PAUSE_MS = 400;
 
+type State = "idle" | "keeping" | "conflict" | "failed";
+
 export interface NetworkDraft {
   /** Empty for a ready network, which stays as it is. */
   readonly own: string;
@@ -19,7 +21,7 @@ export interface NetworkDraft {
   readonly adopt: (from: readonly Part[], written: readonly Part[]) => void;
   readonly undo: (() => void) | undefined;
   readonly redo: (() => void) | undefined;
-  readonly state: "kept" | "changed" | "keeping" | "conflict";
+  readonly state: "kept" | "changed" | Exclude<State, "idle">;
   /** Keep what is written here under a new name, and go on with that. */
   readonly keepAs: (name: string, parts: readonly Part[]) => Promise<void>;
   /** Give up what was changed here, and read what is kept. */
@@ -42,6 +44,8 @@ interface Steps {
   readonly written: readonly Part[];
 }
 
+const UNTOUCHED = { past: [], next: [], written: [] };
+
 const same = (one: unknown, two: unknown) => JSON.stringify(one) === JSON.stringify(two);
 const listOf = (entry: Ingredient) => (entry.value.layers ?? []) as readonly Part[];
 
@@ -52,47 +56,23 @@ export function useNetworkDraft(
 ): NetworkDraft {
   const { ready, kept, usual } = useSources(projectId, recipe);
   const [steps, setSteps] = useState<Steps>();
-  const [state, setState] = useState<"idle" | "keeping" | "conflict">("idle");
+  const [state, setState] = useState<State>("idle");
   const { save, forget } = useKept(projectId);
-  const { fail } = useNotices();
   const label = recipe.network;
   const entry = kept.find((one) => versionName(one) === label || one.name === label);
   const chosen = steps?.label === label ? steps : undefined;
   if (entry && !chosen) {
     const newest = kept.find((one) => one.name === entry.name) ?? entry;
-    setSteps({
-      label,
-      name: entry.name,
-      past: [],
-      now: listOf(entry),
-      next: [],
-      seen: listOf(newest),
-      written: [],
-    });
+    setSteps({ ...UNTOUCHED, label, name: entry.name, now: listOf(entry), seen: listOf(newest) });
     setState("idle");
   }
 
-  const keep = useCallback(async () => {
-    if (!chosen || same(chosen.now, chosen.seen)) return;
-    setState("keeping");
-    try {
-      const made = await save(chosen.name, chosen.now, { was: chosen.seen });
-      setSteps((last) => last && { ...last, label: versionName(made), seen: chosen.now });
-      onRecipe({ ...recipe, network: versionName(made) });
-      setState("idle");
-    } catch (error) {
-      setState(error instanceof Problem && error.status === 409 ? "conflict" : "idle");
-      fail(error);
-    }
-  }, [chosen, recipe, onRecipe, save, fail]);
-
-  const waiting = !!chosen && chosen.now === chosen.written && !same(chosen.now, chosen.seen);
-  useEffect(() => {
-    if (!waiting || state !== "idle") return;
-    const timer = setTimeout(() => void keep(), PAUSE_MS);
-    return () => clearTimeout(timer);
-  }, [waiting, state, keep]);
-
+  const { keep, waiting } = useKeeping({ chosen, state, setState, setSteps, save, recipe, onRecipe });
+  const goOn = (network: string) => {
+    setSteps(undefined);
+    setState("idle");
+    onRecipe({ ...recipe, network });
+  };
   const go = (found: (last: Steps) => Steps) => setSteps((last) => last && found(last));
   const queries = useQueryClient();
   return {
@@ -103,28 +83,54 @@ export function useNetworkDraft(
     adopt: useAdopting(setSteps),
     undo: chosen?.past.length ? () => go(back) : undefined,
     redo: chosen?.next.length ? () => go(forth) : undefined,
-    state: state !== "idle" ? state : chosen && !same(chosen.now, chosen.seen) ? "changed" : "kept",
-    keepAs: async (name, parts) => {
-      const made = await save(name, parts, { fresh: true });
-      setSteps(undefined);
-      setState("idle");
-      onRecipe({ ...recipe, network: versionName(made) });
-    },
-    readAgain: () => {
-      void queries.invalidateQueries({ queryKey: ["ingredients"] }).then(() => {
-        setSteps(undefined);
-        setState("idle");
-        if (entry) onRecipe({ ...recipe, network: entry.name });
-      });
-    },
+    state: state !== "idle" ? state : waiting ? "changed" : "kept",
+    keepAs: async (name, parts) => goOn(versionName(await save(name, parts, { fresh: true }))),
+    readAgain: () =>
+      void queries
+        .invalidateQueries({ queryKey: ["ingredients"] })
+        .then(() => goOn(entry?.name ?? recipe.network)),
     forget: async () => {
-      if (!entry) return;
-      await forget(entry.id);
-      setSteps(undefined);
-      onRecipe({ ...recipe, network: usual });
+      if (entry) await forget(entry.id);
+      goOn(usual);
     },
     flush: keep,
   };
+}
+
+interface Keeping {
+  chosen: Steps | undefined;
+  state: State;
+  setState: (state: State) => void;
+  setSteps: (set: (last: Steps | undefined) => Steps | undefined) => void;
+  save: ReturnType<typeof useKept>["save"];
+  recipe: Recipe;
+  onRecipe: (recipe: Recipe) => void;
+}
+
+/** Keeps what was changed a moment after the last change, once the server has written it out. */
+function useKeeping({ chosen, state, setState, setSteps, save, recipe, onRecipe }: Keeping) {
+  const { fail } = useNotices();
+  const keep = useCallback(async () => {
+    if (!chosen || same(chosen.now, chosen.seen)) return;
+    setState("keeping");
+    try {
+      const made = await save(chosen.name, chosen.now, { was: chosen.seen });
+      setSteps((last) => last && { ...last, label: versionName(made), seen: chosen.now });
+      onRecipe({ ...recipe, network: versionName(made) });
+      setState("idle");
+    } catch (error) {
+      setState(error instanceof Problem && error.status === 409 ? "conflict" : "failed");
+      fail(error);
+    }
+  }, [chosen, recipe, onRecipe, save, fail, setState, setSteps]);
+  const waiting = !!chosen && !same(chosen.now, chosen.seen);
+  const ready = waiting && chosen.now === chosen.written && state === "idle";
+  useEffect(() => {
+    if (!ready) return;
+    const timer = setTimeout(() => void keep(), PAUSE_MS);
+    return () => clearTimeout(timer);
+  }, [ready, keep]);
+  return { keep, waiting };
 }
 
 /** The list that is shown was written out by the server: every setting, every id. */
