@@ -15,6 +15,7 @@ from urllib.parse import parse_qs, urlsplit
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.screen import Screen, open_browser
 from tests.pictures import png, zipped
@@ -199,8 +200,11 @@ def _divide_and_vary(screen: Screen) -> None:
 
 
 def _train(screen: Screen) -> None:
-    screen.press("Network")
-    screen.one("[data-testid=run-sheet] label input[type=radio]").click()
+    screen.one("[data-ingredient=network]").click()
+    Select(screen.one("[aria-label='Which network']")).select_by_value("very small")
+    screen.reads("[data-testid=network-facts]", "parameters")
+    screen.press("‹ Run sheet")
+    screen.reads("[data-ingredient=network]", "very small")
     screen.press("Schedule")
     fields = screen.until(
         "the schedule's fields", lambda: screen.all("[data-testid=run-sheet] input[inputmode=decimal]")
