@@ -165,7 +165,7 @@ def _network(camera: _Camera) -> None:
     chosen = camera.browser.find_element(By.CSS_SELECTOR, "[aria-label='Which network']")
     Select(chosen).select_by_value("Residual, version 1")
     camera.wait("[data-line='3.0']")
-    camera.browser.find_element(By.CSS_SELECTOR, "[data-line='4']").click()
+    camera.browser.find_element(By.CSS_SELECTOR, "[data-line='4'] .font-semibold").click()
     camera.take("network")
 
 

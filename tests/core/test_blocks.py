@@ -39,17 +39,18 @@ def _described(*parts: Part, shape: tuple[int, int, int] = (8, 8, 2)) -> Network
 
 
 _ALL = _described(
-    ConvBlock(channels=4, convolutions=2, activation="silu"),
-    ResidualBlock(channels=4, id="same"),
-    Repeat(times=2, layers=(ResidualBlock(channels=6, stride=2), AttentionBlock(reduction=3))),
-    SeparableBlock(channels=5, activation="hard_swish"),
-    Head(hidden=4, dropout=0.3, outputs=3),
+    ConvBlock(channels=2, convolutions=2, activation="silu"),
+    ResidualBlock(channels=2, id="same"),
+    Repeat(times=2, layers=(ResidualBlock(channels=3, stride=2), AttentionBlock(reduction=3))),
+    SeparableBlock(channels=3, activation="hard_swish"),
+    Head(hidden=3, dropout=0.3, outputs=3),
+    shape=(4, 4, 2),
 )
 
 
 def test_a_network_of_all_blocks_has_the_right_gradients() -> None:
     network = Network(_ALL, seed=3, dtype=np.float64)
-    x, targets = np.random.default_rng(0).standard_normal((3, 8, 8, 2)), np.eye(3)[[0, 2, 1]]
+    x, targets = np.random.default_rng(0).standard_normal((3, 4, 4, 2)), np.eye(3)[[0, 2, 1]]
 
     def loss() -> float:
         logits = network.forward(x, np.random.default_rng(5))

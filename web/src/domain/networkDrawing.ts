@@ -36,6 +36,8 @@ const MIDDLE = 88;
 const WIDEST = 150;
 const ASIDE = 62;
 const GAP = 2;
+const TALLEST = 560;
+const LOWEST = 0.4;
 
 /** Bars from above to below; as wide as the side of what comes out, as high as its channels, both to scale. */
 export function drawNetwork(lines: readonly DrawnLine[], side: number): Drawing {
@@ -43,6 +45,11 @@ export function drawNetwork(lines: readonly DrawnLine[], side: number): Drawing 
     .flatMap((entry) => entry.layers.map((layer) => ({ ...layer, line: entry.line })))
     .sort((one, two) => one.place - two.place);
   const deepest = Math.max(1, ...layers.map((layer) => layer.shape[layer.shape.length - 1] ?? 1));
+  const heightOf = (layer: DrawnLayer) =>
+    3 + 13 * Math.sqrt((layer.shape[layer.shape.length - 1] ?? 1) / deepest);
+  // Lower bars where there are many, so that most networks are seen whole.
+  const whole = layers.reduce((sum, layer) => sum + heightOf(layer) + GAP, 0);
+  const scale = Math.max(LOWEST, Math.min(1, TALLEST / whole));
   const aside = new Set<number>();
   const bars: Bar[] = [];
   let y = 4;
@@ -52,12 +59,12 @@ export function drawNetwork(lines: readonly DrawnLine[], side: number): Drawing 
     if (!joint && (aside.has(source) || source !== layer.place - 1)) aside.add(layer.place);
     const maps = layer.shape.length === 3;
     const width = maps ? Math.max(3, ((layer.shape[0] ?? 1) / side) * WIDEST) : 3;
-    const height = 3 + 13 * Math.sqrt((layer.shape[layer.shape.length - 1] ?? 1) / deepest);
+    const height = scale * heightOf(layer);
     const shown = aside.has(layer.place) ? Math.min(width, 40) : width;
     const x = MIDDLE + (aside.has(layer.place) ? WIDEST / 2 + ASIDE / 2 : 0) - shown / 2;
     const words = `${kindWords(layer.kind)} → ${layer.shape.join(" × ")}`;
     bars.push({ place: layer.place, line: layer.line, x, y, width: shown, height, words });
-    y += height + GAP;
+    y += height + scale * GAP;
   }
   const byPlace = new Map(bars.map((bar) => [bar.place, bar]));
   const ways = layers.flatMap((layer) =>
