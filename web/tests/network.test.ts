@@ -132,6 +132,6 @@ describe("the drawing", () => {
     expect((aside?.x ?? 0) > (second?.x ?? 0) + (second?.width ?? 0)).toBe(true);
     expect(joint?.x).toBe(second?.x);
     expect((last?.width ?? 0) < 5).toBe(true);
-    expect(drawing.ways.map((way) => way.key)).toEqual(["1-3", "2-4"]);
+    expect(drawing.ways.map((way) => way.key)).toEqual(["1-3", "2-4", "3-4"]);
   });
 });

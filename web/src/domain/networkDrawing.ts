@@ -69,7 +69,7 @@ export function drawNetwork(lines: readonly DrawnLine[], side: number): Drawing 
   const byPlace = new Map(bars.map((bar) => [bar.place, bar]));
   const ways = layers.flatMap((layer) =>
     layer.sources
-      .filter((source) => source !== layer.place - 1)
+      .filter((source) => source !== layer.place - 1 || (aside.has(source) && !aside.has(layer.place)))
       .map((source) => ({
         key: `${source}-${layer.place}`,
         d: way(byPlace.get(source), byPlace.get(layer.place)),
@@ -81,6 +81,13 @@ export function drawNetwork(lines: readonly DrawnLine[], side: number): Drawing 
 /** Out at the side of what is read, down, and in at the side of what reads it. */
 function way(from: Bar | undefined, to: Bar | undefined): string {
   if (!to) return "";
+  if (from && from.x > to.x + to.width) {
+    // Back to the middle from what stands beside it.
+    const x = to.x + to.width;
+    const [high, low] = [from.y + from.height, to.y + to.height / 2];
+    const middle = from.x + from.width / 2;
+    return `M${middle} ${high} C${middle} ${low} ${middle} ${low} ${x} ${low}`;
+  }
   const startX = from ? from.x + from.width : MIDDLE;
   const startY = from ? from.y + from.height / 2 : 0;
   const endX = to.x + to.width;
