@@ -51,6 +51,17 @@ def test_a_list_is_checked_and_mended_as_it_is_written(client: TestClient, proje
     kinds = {part["kind"]: part for part in client.get("/api/network-parts").json()}
     assert {"conv", "attention_block", "repeat", "hard_swish"} <= kinds.keys()
     assert kinds["conv_block"]["settings"][0] == {"name": "channels", "type": "int", "default": None, "choices": []}
+    # A block in the place of which its layers are put is the same network.
+    blocks: list[dict[str, Any]] = [
+        {"kind": "conv_block", "channels": 4},
+        {"kind": "residual_block", "channels": 4},
+        {"kind": "head"},
+    ]
+    closed = _check(client, project, blocks)
+    (opened,) = [entry["layers"] for entry in closed["opened"] if entry["line"] == [1]]
+    again = _check(client, project, [*closed["written"][:1], *opened, *closed["written"][2:]])
+    assert again["wrong"] is None and again["parameters"] == closed["parameters"]
+    assert len(again["lines"]) == 2 + len(opened) == 2 + 7
     for ready in client.get(f"/api/projects/{project}/networks").json():
         assert _check(client, project, ready["written"])["wrong"] is None
 

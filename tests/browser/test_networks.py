@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.screen import Screen, open_browser
 from tests.pictures import png, zipped
@@ -43,6 +44,10 @@ def screen(running: Running, project: int, tmp_path: Path) -> Iterator[Screen]:
 
 def _kinds(screen: Screen) -> list[str]:
     return [str(line.get_attribute("data-kind")) for line in screen.all(_LINES)]
+
+
+def _versions(running: Running, project: int) -> list[int]:
+    return [entry["version"] for entry in running.ask("GET", f"/api/projects/{project}/ingredients/network")]
 
 
 def _at(screen: Screen, line: str) -> None:
@@ -138,8 +143,27 @@ def test_a_mistake_is_mended_by_its_repair_and_a_second_version_is_tried(
     screen.reads(f"{_LEDGER}:first-child", "Mine, version 2")
     screen.reads(f"{_LEDGER}:first-child", "network")  # what is other than in the run before
 
+    # An older version is looked at, and nothing comes of that.
+    kept = running.ask("GET", f"/api/projects/{project}/ingredients/network")
+    screen.one("[data-ingredient=network]").click()
+    Select(screen.one("[aria-label='Which network']")).select_by_value("Mine, version 1")
+    screen.says("An older version stays as it is")
+    screen.until("its list", lambda: "dropout" not in _kinds(screen))
+    assert not screen.all("[role=grid] input:enabled, [role=grid] select:enabled")
+    Select(screen.one("[aria-label='Which network']")).select_by_value("Mine, version 2")
+    screen.until("the newest", lambda: "dropout" in _kinds(screen))
+    assert _versions(running, project) == [2, 1]
+    # What was changed a moment ago is kept although the page is left at once.
+    screen.type("[aria-label='share of dropout_1']", "0.3")
+    screen.press("Rows")
+    screen.until("three versions", lambda: _versions(running, project) == [3, 2, 1])
+    assert running.ask("GET", f"/api/projects/{project}/ingredients/network")[1:] == kept
+    screen.press("Runs")
+
     # Another window changes it meanwhile: this one is told, and loses nothing of either.
     screen.one("[data-ingredient=network]").click()
+    Select(screen.one("[aria-label='Which network']")).select_by_value("Mine, version 3")
+    screen.reads(_STATE, "kept")
     kept = running.ask("GET", f"/api/projects/{project}/ingredients/network")[0]
     other = {"layers": kept["value"]["layers"][1:]}
     running.ask(

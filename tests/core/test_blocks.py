@@ -156,6 +156,7 @@ def test_the_schema_that_is_published_lets_through_what_is_read() -> None:
         ([{"kind": "repeat", "layers": [{"kind": "conv_blok"}]}], "Layer 1.1 is of the unknown kind 'conv_blok'"),
         ([{"kind": "head", "hidden": 1.5}], "Layer 1 .head. has hidden 1.5"),
         ([{"kind": "relu"}] * 1001, "There are 1001 layers"),
+        ([{"kind": "repeat", "layers": [{"kind": "repeat", "layers": []}] * 500}] * 2, "There are 1002 layers"),
     ],
 )
 def test_json_that_is_no_list_of_blocks_is_refused(layers: object, what: str) -> None:

@@ -27,6 +27,7 @@ __all__ = [
     "check_network",
     "checked_network",
     "checked_network_name",
+    "layer_values",
     "network_by_name",
     "network_parts",
     "network_schema",
@@ -38,7 +39,8 @@ __all__ = [
 _VERSION = re.compile(r"(.+), version ([0-9]{1,6})")
 
 
-def _layers(layers: Sequence[LayerPlan]) -> list[dict[str, Any]]:
+def layer_values(layers: Sequence[LayerPlan]) -> list[dict[str, Any]]:
+    """Layers as they are told, here and at the terminal."""
     return [
         {
             "place": x.place,
@@ -60,7 +62,7 @@ def _network(description: NetworkDescription, classes: int | None = None) -> dic
         "name": description.name,
         "parameters": planned.parameters,
         "multiply_adds": planned.multiply_adds,
-        "layers": _layers(planned.layers),
+        "layers": layer_values(planned.layers),
     }
 
 
@@ -230,7 +232,7 @@ def _line(entry: LinePlan) -> dict[str, Any]:
         "parameters": entry.parameters,
         "multiply_adds": entry.multiply_adds,
         "receptive_field": entry.receptive_field,
-        "layers": _layers(entry.layers),
+        "layers": layer_values(entry.layers),
     }
 
 

@@ -9,6 +9,7 @@ import typer
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 
+from vast_orchard.at_once.networks import layer_values
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.network.description import OPEN_SHAPE, NetworkDescription, description_from_json, resolved
 from vast_orchard.core.network.doubts import doubts_of
@@ -66,22 +67,9 @@ def show_plan(
     planned, memory = plan(description), memory_for_training(description, batch_size)
     doubts = doubts_of(description, planned, pictures)
     if as_json:
-        entries = [
-            {
-                "place": entry.place,
-                "kind": entry.kind,
-                "id": entry.id,
-                "sources": list(entry.sources),
-                "shape": list(entry.shape),
-                "parameters": entry.parameters,
-                "multiply_adds": entry.multiply_adds,
-                "receptive_field": entry.receptive_field,
-            }
-            for entry in planned.layers
-        ]
         sums = {"parameters": planned.parameters, "multiply_adds": planned.multiply_adds, "training_bytes": memory}
         told = [{"line": doubt.line, "what": doubt.what, "why": doubt.why} for doubt in doubts]
-        print(json.dumps({"layers": entries, **sums, "doubts": told}))
+        print(json.dumps({"layers": layer_values(planned.layers), **sums, "doubts": told}))
         return
     table = Table(box=None, pad_edge=False)
     for head in ("", "id", "layer", "fed by", "gives"):

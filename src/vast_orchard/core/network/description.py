@@ -248,8 +248,8 @@ def description_from_json(data: object) -> NetworkDescription:
     shape, layers = data.get("input_shape", list(OPEN_SHAPE)), data.get("layers")
     if not isinstance(shape, list) or len(shape) != 3 or not all(type(n) is int for n in shape):
         raise DescriptionError(f"The input_shape is {shape!r}.", "Give height, width and channels as whole numbers.")
-    return NetworkDescription(
-        name=str(data.get("name", "")),
-        input_shape=(shape[0], shape[1], shape[2]),
-        layers=_parts_from_json((), layers),
-    )
+    parts = _parts_from_json((), layers)
+    count = sum(1 for _ in _all_parts(parts))
+    if count > MOST_LAYERS:
+        raise DescriptionError(f"There are {count} layers, those of stretches counted.", f"Keep to {MOST_LAYERS}.")
+    return NetworkDescription(name=str(data.get("name", "")), input_shape=(shape[0], shape[1], shape[2]), layers=parts)

@@ -15,7 +15,7 @@ from vast_orchard.core.network.blocks import (
     SeparableBlock,
     part_kind,
 )
-from vast_orchard.core.network.repairs import Repair, joined_first, set_to
+from vast_orchard.core.network.repairs import JOIN_FIRST, Repair, set_to
 from vast_orchard.errors import DescriptionError
 
 __all__ = ["ACTIVATIONS", "MOST_LAYERS", "Expanded", "Line", "check_range", "expand", "mistake"]
@@ -121,7 +121,7 @@ class _Expansion:
         source = (block.inputs or (self._last,))[0]
         if len(block.inputs) > 1:
             what = f"({part_kind(block)}) has several inputs"
-            raise mistake(line, what, "Join them by add or concat first.", joined_first(block.inputs))
+            raise mistake(line, what, "Join them by add or concat first.", JOIN_FIRST)
         match block:
             case ConvBlock():
                 check_range(line, "convolutions", block.convolutions, 1, 4)

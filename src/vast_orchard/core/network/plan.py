@@ -9,7 +9,7 @@ from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.blocks import Head, Part
 from vast_orchard.core.network.description import NetworkDescription, sources
 from vast_orchard.core.network.expansion import Line, check_range, mistake
-from vast_orchard.core.network.repairs import TAKE_OUT, Put, Repair, put_before, set_to
+from vast_orchard.core.network.repairs import JOIN_FIRST, TAKE_OUT, Fit, Put, Repair, put_before, set_to
 from vast_orchard.core.ops.window import Window
 from vast_orchard.errors import DescriptionError
 
@@ -165,15 +165,9 @@ def _fitted(joint: d.Add | d.Concat, wanted: Shape, shape: Shape, number: int) -
     stride = next(fits, None)
     if stride is None:
         return None
-    part = d.Conv(
-        id=f"{joint.id}_fit"[:60],
-        inputs=(joint.inputs[number],),
-        channels=wanted[2],
-        kernel=1,
-        stride=stride,
-    )
+    part = d.Conv(channels=wanted[2], kernel=1, stride=stride)
     words = f"Bring it to {_text(wanted)} by a 1×1 convolution"
-    return Repair(words=words, steps=(Put(part=part, feeds=number),))
+    return Repair(words=words, steps=(Fit(part=part, number=number),))
 
 
 def _plan_product(line: Line, shapes: list[Shape]) -> Shape:
@@ -205,9 +199,8 @@ def _plan_layer(line: Line, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
     """Shape, parameters and multiply-adds."""
     shape = shapes[0]
     if len(shapes) > 1 and not isinstance(layer, d.Add | d.Concat | d.Multiply):
-        raise mistake(
-            line, f"({d.kind_of(layer)}) has {len(shapes)} inputs", "Join them by add, concat or multiply first."
-        )
+        what = f"({d.kind_of(layer)}) has {len(shapes)} inputs"
+        raise mistake(line, what, "Join them by add, concat or multiply first.", JOIN_FIRST)
     match layer:
         case d.Conv() | d.DepthwiseConv():
             return _plan_convolution(line, layer, shape)

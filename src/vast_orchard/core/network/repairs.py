@@ -7,7 +7,19 @@ from typing import Any, TypeAlias
 from vast_orchard.core.network.blocks import Part, Repeat
 from vast_orchard.core.network.layers import Concat
 
-__all__ = ["TAKE_OUT", "Put", "Repair", "Set", "TakeOut", "joined_first", "put_before", "repaired", "set_to"]
+__all__ = [
+    "JOIN_FIRST",
+    "TAKE_OUT",
+    "Fit",
+    "Join",
+    "Put",
+    "Repair",
+    "Set",
+    "TakeOut",
+    "put_before",
+    "repaired",
+    "set_to",
+]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,10 +41,22 @@ class Put:
 
     part: Part
     behind: bool = False  # else before it
-    feeds: int | None = None  # number of the line's input that it takes the place of
 
 
-Step: TypeAlias = Set | TakeOut | Put
+@dataclass(frozen=True, kw_only=True)
+class Join:
+    """Put the line's inputs side by side before it, by a new line that then feeds it."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fit:
+    """Put a new line between the line and one of its inputs."""
+
+    part: Part
+    number: int  # of the input, from 0
+
+
+Step: TypeAlias = Set | TakeOut | Put | Join | Fit
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -44,6 +68,7 @@ class Repair:
 
 
 TAKE_OUT = Repair(words="Take it out", steps=(TakeOut(),))
+JOIN_FIRST = Repair(words="Put them side by side first", steps=(Join(),))
 
 
 def set_to(name: str, value: Any) -> Repair:
@@ -54,12 +79,6 @@ def set_to(name: str, value: Any) -> Repair:
 def put_before(part: Part, words: str) -> Repair:
     """A new line before the one that is meant."""
     return Repair(words=words, steps=(Put(part=part),))
-
-
-def joined_first(inputs: tuple[str, ...]) -> Repair:
-    """Several inputs side by side before the line, which then takes what is before it."""
-    part = Concat(inputs=inputs)
-    return Repair(words="Put them side by side first", steps=(Set(name="inputs", value=()), Put(part=part)))
 
 
 def repaired(parts: Sequence[Part], line: tuple[int, ...], repair: Repair) -> tuple[Part, ...] | None:
@@ -89,14 +108,15 @@ def repaired(parts: Sequence[Part], line: tuple[int, ...], repair: Repair) -> tu
                 own = own[:-1]
             case Put(part=part, behind=True):
                 own = (*own, part)
-            case Put(part=part, feeds=None):
+            case Put(part=part):
                 own = (*own[:-1], part, *own[-1:])
-            case Put(part=part, feeds=number):
+            case Join():
+                own = (*own[:-1], Concat(inputs=own[-1].inputs), replace(own[-1], inputs=()))
+            case Fit(part=part, number=number):
                 inputs = list(own[-1].inputs)
-                if not part.id or number is None or number >= len(inputs):
-                    return None
-                inputs[number] = part.id
-                own = (*own[:-1], part, replace(own[-1], inputs=tuple(inputs)))
+                fitted = replace(part, id=f"{own[-1].id[:50]}_fit_{number + 1}", inputs=(inputs[number],))
+                inputs[number] = fitted.id
+                own = (*own[:-1], fitted, replace(own[-1], inputs=tuple(inputs)))
     return _with(parts, place, own)
 
 

@@ -1,14 +1,14 @@
 /** What is kept by name: take one, keep the present one, see which runs used it. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Ingredient, need } from "../../api/client";
+import type { Ingredient } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { sameValue } from "../../domain/variation";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
+import { useKeptByName } from "./useKeptByName";
 
 interface Props {
   projectId: number;
@@ -23,7 +23,8 @@ function versionWords(entry: Ingredient): string {
 
 export function NamedVersions({ projectId, kind, value, onTake }: Props) {
   const { data: kept = [] } = useIngredients(projectId, kind);
-  const { save, forget } = useKeeping(projectId, kind);
+  const { save, forget } = useKeptByName(projectId, kind);
+  const { fail } = useNotices();
   const [naming, setNaming] = useState(false);
   const present = kept.find((entry) => sameValue(entry.value, value));
   return (
@@ -33,7 +34,7 @@ export function NamedVersions({ projectId, kind, value, onTake }: Props) {
         <Button
           kind="bare"
           title="Take this name out of the list; runs keep what they used"
-          onClick={() => void forget(present)}
+          onClick={() => void forget(present.id).catch(fail)}
         >
           Forget
         </Button>
@@ -52,29 +53,6 @@ export function NamedVersions({ projectId, kind, value, onTake }: Props) {
       )}
     </div>
   );
-}
-
-function useKeeping(projectId: number, kind: Props["kind"]) {
-  const queries = useQueryClient();
-  const { fail } = useNotices();
-  const save = async (name: string, value: Props["value"]) => {
-    await need(
-      client.POST("/api/projects/{project_id}/ingredients/{kind}", {
-        params: { path: { project_id: projectId, kind } },
-        body: { name, value, new: false },
-      }),
-    );
-    await queries.invalidateQueries({ queryKey: ["ingredients"] });
-  };
-  const forget = (entry: Ingredient) =>
-    need(
-      client.DELETE("/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}", {
-        params: { path: { project_id: projectId, kind, ingredient_id: entry.id } },
-      }),
-    )
-      .then(() => queries.invalidateQueries({ queryKey: ["ingredients"] }))
-      .catch(fail);
-  return { save, forget };
 }
 
 interface KeptProps {

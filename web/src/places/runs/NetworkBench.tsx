@@ -52,7 +52,7 @@ export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: 
       />
       <NetworkFacts check={check.data} size={size} batchSize={recipe.settings.batch_size} />
       {check.isError && <Failed error={check.error} onRetry={() => void check.refetch()} />}
-      <div className="flex min-h-0 flex-1">
+      <div className={`flex min-h-0 flex-1 ${draft.parts ? "" : "invisible"}`}>
         <NetworkLines
           {...{ parts, rows }}
           kinds={catalogue.data}

@@ -34,6 +34,7 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
   const [naming, setNaming] = useState<"new" | "copy">();
   const { size, colour } = recipe.preprocessing;
   const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const isReady = ready.some((entry) => entry.name === recipe.network);
   const names = [...ready, ...kept].map((entry) => entry.name);
   const name = freeName(naming === "new" ? "network" : `${draft.own || recipe.network} changed`, names);
   return (
@@ -41,9 +42,9 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
       <Button onClick={onBack}>‹ Run sheet</Button>
       <h2 className="text-lg font-semibold">Network</h2>
       <Choice {...{ recipe, onRecipe, ready, kept }} />
-      <Standing draft={draft} />
+      <Standing draft={draft} ready={isReady} onKeepMine={() => setNaming("copy")} />
       <span className="ml-auto flex gap-2">
-        <Button kind={draft.own ? "plain" : "main"} onClick={() => setNaming("copy")}>
+        <Button kind={draft.own ? "plain" : "main"} disabled={!draft.parts} onClick={() => setNaming("copy")}>
           Duplicate
         </Button>
         <Button onClick={() => setNaming("new")}>New, empty</Button>
@@ -63,12 +64,28 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
   );
 }
 
+interface StandingProps {
+  draft: NetworkDraft;
+  ready: boolean;
+  onKeepMine: () => void;
+}
+
 /** Whether what is on the page is kept, and what can be done where it is not. */
-function Standing({ draft }: { draft: NetworkDraft }) {
+function Standing({ draft, ready, onKeepMine }: StandingProps) {
   if (!draft.own) {
     return (
       <span className="text-quiet">
-        <Help guide="network#ready-networks">A ready network stays as it is: duplicate it to change it.</Help>
+        {!draft.parts ? (
+          "It is not in the list; runs keep what they used."
+        ) : ready ? (
+          <Help guide="network#ready-networks">
+            A ready network stays as it is: duplicate it to change it.
+          </Help>
+        ) : (
+          <Help guide="network#versions">
+            An older version stays as it is: duplicate it to go on from it.
+          </Help>
+        )}
       </span>
     );
   }
@@ -79,6 +96,7 @@ function Standing({ draft }: { draft: NetworkDraft }) {
         {STATES[draft.state]}
       </span>
       {draft.state === "conflict" && <Button onClick={draft.readAgain}>See what it is now</Button>}
+      {draft.state === "conflict" && <Button onClick={onKeepMine}>Keep mine under another name</Button>}
       {draft.state === "failed" && <Button onClick={() => void draft.flush()}>Try again</Button>}
     </>
   );

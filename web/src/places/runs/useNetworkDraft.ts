@@ -1,11 +1,12 @@
 /** The network that is being written: its list with what was before and after, and as it is kept. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { client, type Ingredient, need, Problem, type Recipe } from "../../api/client";
+import { type Ingredient, Problem, type Recipe } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
 import { type Part, versionName } from "../../domain/network";
 import { useNotices } from "../../parts/Notices";
+import { useKeptByName } from "./useKeptByName";
 
 /** So long after the last change it is kept, in milliseconds. */
 const PAUSE_MS = 400;
@@ -13,7 +14,7 @@ const PAUSE_MS = 400;
 type State = "idle" | "keeping" | "conflict" | "failed";
 
 export interface NetworkDraft {
-  /** Empty for a ready network, which stays as it is. */
+  /** Empty for a ready network and for an older version, which stay as they are. */
   readonly own: string;
   readonly parts: readonly Part[] | undefined;
   readonly change: (parts: readonly Part[]) => void;
@@ -33,14 +34,15 @@ export interface NetworkDraft {
 }
 
 interface Steps {
+  /** The version as it is called in the recipe. */
   readonly label: string;
   readonly name: string;
   readonly past: readonly (readonly Part[])[];
   readonly now: readonly Part[];
   readonly next: readonly (readonly Part[])[];
-  /** The newest value of the name as it was last seen. */
+  /** What is kept, as this window saw it last. */
   readonly seen: readonly Part[];
-  /** What the server wrote out last: only that is kept. */
+  /** What the server wrote out last: only that is kept by itself. */
   readonly written: readonly Part[];
 }
 
@@ -54,16 +56,15 @@ export function useNetworkDraft(
   recipe: Recipe,
   onRecipe: (recipe: Recipe) => void,
 ): NetworkDraft {
-  const { ready, kept, usual } = useSources(projectId, recipe);
+  const { shown, newest, usual } = useSources(projectId, recipe);
   const [steps, setSteps] = useState<Steps>();
   const [state, setState] = useState<State>("idle");
-  const { save, forget } = useKept(projectId);
+  const { save, forget } = useKeptByName(projectId, "network");
   const label = recipe.network;
-  const entry = kept.find((one) => versionName(one) === label || one.name === label);
   const chosen = steps?.label === label ? steps : undefined;
-  if (entry && !chosen) {
-    const newest = kept.find((one) => one.name === entry.name) ?? entry;
-    setSteps({ ...UNTOUCHED, label, name: entry.name, now: listOf(entry), seen: listOf(newest) });
+  if (newest && !chosen) {
+    const layers = listOf(newest);
+    setSteps({ ...UNTOUCHED, label, name: newest.name, now: layers, seen: layers });
     setState("idle");
   }
 
@@ -77,20 +78,20 @@ export function useNetworkDraft(
   const queries = useQueryClient();
   return {
     own: chosen?.name ?? "",
-    parts: chosen?.now ?? ready,
+    parts: chosen?.now ?? shown,
     change: (parts) =>
       go((last) => ({ ...last, past: [...last.past, last.now].slice(-200), now: parts, next: [] })),
     adopt: useAdopting(setSteps),
     undo: chosen?.past.length ? () => go(back) : undefined,
     redo: chosen?.next.length ? () => go(forth) : undefined,
     state: state !== "idle" ? state : waiting ? "changed" : "kept",
-    keepAs: async (name, parts) => goOn(versionName(await save(name, parts, { fresh: true }))),
+    keepAs: async (name, parts) => goOn(versionName(await save(name, { layers: parts }, { fresh: true }))),
     readAgain: () =>
       void queries
         .invalidateQueries({ queryKey: ["ingredients"] })
-        .then(() => goOn(entry?.name ?? recipe.network)),
+        .then(() => goOn(newest?.name ?? chosen?.name ?? recipe.network)),
     forget: async () => {
-      if (entry) await forget(entry.id);
+      if (newest) await forget(newest.id);
       goOn(usual);
     },
     flush: keep,
@@ -102,34 +103,56 @@ interface Keeping {
   state: State;
   setState: (state: State) => void;
   setSteps: (set: (last: Steps | undefined) => Steps | undefined) => void;
-  save: ReturnType<typeof useKept>["save"];
+  save: ReturnType<typeof useKeptByName>["save"];
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
 }
 
-/** Keeps what was changed a moment after the last change, once the server has written it out. */
+/** Keeps what was changed a moment after the last change, once the server has written it out, and when it is left. */
 function useKeeping({ chosen, state, setState, setSteps, save, recipe, onRecipe }: Keeping) {
   const { fail } = useNotices();
-  const keep = useCallback(async () => {
-    if (!chosen || same(chosen.now, chosen.seen)) return;
+  const underWay = useRef<Promise<readonly Part[] | undefined>>(undefined);
+  // What was only looked at is not kept anew, even if today's program would write it otherwise.
+  const touched = !!chosen && chosen.past.length + chosen.next.length > 0;
+  const waiting = touched && !same(chosen.now, chosen.seen);
+
+  const send = async (what: Steps) => {
     setState("keeping");
     try {
-      const made = await save(chosen.name, chosen.now, { was: chosen.seen });
-      setSteps((last) => last && { ...last, label: versionName(made), seen: chosen.now });
-      onRecipe({ ...recipe, network: versionName(made) });
+      const made = await save(what.name, { layers: what.now }, { was: { layers: what.seen } });
+      const kept = { label: versionName(made), seen: listOf(made) };
+      setSteps((last) => last && { ...last, ...kept });
+      onRecipe({ ...recipe, network: kept.label });
       setState("idle");
+      return kept.seen;
     } catch (error) {
       setState(error instanceof Problem && error.status === 409 ? "conflict" : "failed");
       fail(error);
+      return undefined;
     }
-  }, [chosen, recipe, onRecipe, save, fail, setState, setSteps]);
-  const waiting = !!chosen && !same(chosen.now, chosen.seen);
-  const ready = waiting && chosen.now === chosen.written && state === "idle";
+  };
+  const keep = async () => {
+    // What is under way is waited for: this is made of what that leaves.
+    const left = await underWay.current;
+    const what = chosen && { ...chosen, seen: left ?? chosen.seen };
+    if (!what || !touched || state === "conflict" || same(what.now, what.seen)) return;
+    underWay.current = send(what);
+    await underWay.current;
+    underWay.current = undefined;
+  };
+
+  const latest = useRef(keep);
   useEffect(() => {
-    if (!ready) return;
-    const timer = setTimeout(() => void keep(), PAUSE_MS);
+    latest.current = keep;
+  });
+  useEffect(() => () => void latest.current(), []);
+  const ready = waiting && chosen.now === chosen.written && state === "idle";
+  const list = chosen?.now;
+  useEffect(() => {
+    if (!ready || !list) return;
+    const timer = setTimeout(() => void latest.current(), PAUSE_MS);
     return () => clearTimeout(timer);
-  }, [ready, keep]);
+  }, [ready, list]);
   return { keep, waiting };
 }
 
@@ -156,49 +179,17 @@ function forth(last: Steps): Steps {
   return after ? { ...last, past: [...last.past, last.now], now: after, next } : last;
 }
 
+/** The list to show, and the entry that can be changed: the newest of a name, no older version and no ready one. */
 function useSources(projectId: number, recipe: Recipe) {
   const { size, colour } = recipe.preprocessing;
-  const networks = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const { data: networks = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
   const { data: kept = [] } = useIngredients(projectId, "network");
-  const ready = networks.data?.find((entry) => entry.name === recipe.network)?.written as
-    | readonly Part[]
-    | undefined;
-  const usual = networks.data?.find((entry) => entry.default)?.name ?? "medium";
-  return { ready, kept, usual };
-}
-
-function useKept(projectId: number) {
-  const queries = useQueryClient();
-  // One after the other, so that each is made of what the one before left.
-  const before = useRef<Promise<unknown>>(Promise.resolve());
-  const save = useCallback(
-    (name: string, parts: readonly Part[], how: { was?: readonly Part[]; fresh?: boolean }) => {
-      const send = async () => {
-        const made = await need(
-          client.POST("/api/projects/{project_id}/ingredients/{kind}", {
-            params: { path: { project_id: projectId, kind: "network" } },
-            body: {
-              name,
-              value: { layers: parts },
-              new: how.fresh ?? false,
-              was: how.was ? { layers: how.was } : null,
-            },
-          }),
-        );
-        await queries.invalidateQueries({ queryKey: ["ingredients"] });
-        return made;
-      };
-      const sent = before.current.then(send, send);
-      before.current = sent;
-      return sent;
-    },
-    [projectId, queries],
-  );
-  const forget = (id: number) =>
-    need(
-      client.DELETE("/api/projects/{project_id}/ingredients/{kind}/{ingredient_id}", {
-        params: { path: { project_id: projectId, kind: "network", ingredient_id: id } },
-      }),
-    ).then(() => queries.invalidateQueries({ queryKey: ["ingredients"] }));
-  return { save, forget };
+  const ready = networks.find((entry) => entry.name === recipe.network);
+  const entry = kept.find((one) => versionName(one) === recipe.network || one.name === recipe.network);
+  const newest = entry && kept.find((one) => one.name === entry.name);
+  return {
+    shown: entry ? listOf(entry) : (ready?.written as readonly Part[] | undefined),
+    newest: newest === entry ? newest : undefined,
+    usual: networks.find((one) => one.default)?.name ?? "medium",
+  };
 }
