@@ -169,7 +169,7 @@ def _sort(screen: Screen, unlabelled: int) -> None:
     screen.one("canvas[data-painted=whole]")
     screen.double_click(screen.one(f"[data-picture='{ids[0]}']"))
     name = screen.one("[role=dialog] img").get_attribute("alt")
-    screen.says("Came in 1 time")
+    screen.says("Came in once")
     screen.keys(Keys.ARROW_RIGHT)
     screen.until("another picture", lambda: screen.one("[role=dialog] img").get_attribute("alt") != name)
     screen.keys(Keys.ESCAPE)

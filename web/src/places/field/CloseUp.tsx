@@ -159,7 +159,9 @@ function Facts({ detail, scale }: { detail: PictureDetail; scale: number }) {
 function Story({ detail }: { detail: PictureDetail }) {
   return (
     <div className="mt-3 text-sm">
-      <h3 className="font-semibold">Came in {plural(detail.appearances.length, "time")}</h3>
+      <h3 className="font-semibold">
+        Came in {detail.appearances.length === 1 ? "once" : plural(detail.appearances.length, "time")}
+      </h3>
       <ul className="mb-3">
         {detail.appearances.map((seen) => (
           <li key={seen.path} className="wrap-anywhere text-quiet">

@@ -1,12 +1,12 @@
 /** The settings of preprocessing, each with what it does and what it costs. */
 import type { ReactNode } from "react";
-import type { Network, Preprocessing } from "../../api/client";
+import type { Preprocessing } from "../../api/client";
 import { useInputSize } from "../../api/ingredientQueries";
-import { useNetworks } from "../../api/runQueries";
 import { INPUT_SIZES, short } from "../../domain/recipe";
 import { Choice } from "../../parts/Choice";
 import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
+import { useNetworkShown } from "./useNetworkShown";
 
 interface Props {
   projectId: number;
@@ -106,9 +106,8 @@ function Explained({ words, guide, children }: { words: string; guide: string; c
 }
 
 function Side({ projectId, preprocessing, network, change }: Props & { change: Change }) {
-  const { size, colour } = preprocessing;
-  const networks = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
-  const found = networks.data?.find((entry) => entry.name === network);
+  const { size } = preprocessing;
+  const found = useNetworkShown(projectId, network, preprocessing);
   return (
     <div>
       <Choice
@@ -128,16 +127,16 @@ function Side({ projectId, preprocessing, network, change }: Props & { change: C
           onChange={(next) => change({ size: next })}
         />
       </div>
-      {found && <Cost network={found} />}
+      {found && !found.wrong && <Cost name={network} multiplyAdds={found.multiply_adds} />}
       <Proposal {...{ projectId, size }} onTake={(next) => change({ size: next })} />
     </div>
   );
 }
 
-function Cost({ network }: { network: Network }) {
+function Cost({ name, multiplyAdds }: { name: string; multiplyAdds: number }) {
   return (
     <p className="text-sm text-quiet">
-      {network.name} then takes {short(network.multiply_adds)} multiply-adds a picture.
+      {name} then takes {short(multiplyAdds)} multiply-adds a picture.
     </p>
   );
 }

@@ -113,7 +113,7 @@ export function RunSheet(props: RunSheetProps) {
 
 function NetworkPart(props: Pick<RunSheetProps, "project" | "recipe" | "onOpen">) {
   const { project, recipe, onOpen } = props;
-  const network = useNetworkShown(project.id, recipe);
+  const network = useNetworkShown(project.id, recipe.network, recipe.preprocessing);
   return (
     <Ingredient
       title="Network"

@@ -1,29 +1,34 @@
 /** The network that the Run sheet is set to, layer by layer: a ready one, or one that the project keeps. */
-import type { Network, Recipe } from "../../api/client";
+import type { Network, Preprocessing } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworkCheck, useNetworks } from "../../api/runQueries";
 import { type Part, versionName } from "../../domain/network";
 
 export interface ShownNetwork {
   readonly parameters: number;
+  readonly multiply_adds: number;
   readonly layers: Network["layers"];
   /** What is wrong with it; it cannot be trained then. */
   readonly wrong?: string;
 }
 
-export function useNetworkShown(projectId: number, recipe: Recipe): ShownNetwork | undefined {
-  const { size, colour } = recipe.preprocessing;
+export function useNetworkShown(
+  projectId: number,
+  network: string,
+  preprocessing: Preprocessing,
+): ShownNetwork | undefined {
+  const { size, colour } = preprocessing;
   const channels = colour === "rgb" ? 3 : 1;
-  const ready = useNetworks(projectId, size, channels).data?.find((entry) => entry.name === recipe.network);
+  const ready = useNetworks(projectId, size, channels).data?.find((entry) => entry.name === network);
   const { data: kept = [] } = useIngredients(projectId, "network");
-  const own = kept.find((entry) => versionName(entry) === recipe.network || entry.name === recipe.network);
+  const own = kept.find((entry) => versionName(entry) === network || entry.name === network);
   const check = useNetworkCheck(
     projectId,
     own && {
       layers: (own.value.layers ?? []) as readonly Part[],
       size,
       channels,
-      batchSize: recipe.settings.batch_size,
+      batchSize: 1, // what a batch takes is not shown here
       pictures: 0,
     },
   );
@@ -31,6 +36,7 @@ export function useNetworkShown(projectId: number, recipe: Recipe): ShownNetwork
   if (!own || !check.data) return undefined;
   return {
     parameters: check.data.parameters,
+    multiply_adds: check.data.multiply_adds,
     layers: check.data.lines.flatMap((entry) => entry.layers).sort((one, two) => one.place - two.place),
     ...(check.data.wrong ? { wrong: check.data.wrong.what } : {}),
   };
