@@ -24,11 +24,12 @@ _MAY_IMPORT = {
     "store": {"store"},
     "formats": {"formats", "core"},
     "demo": {"demo", "core"},
+    "made_up": {"made_up", "demo", "core"},
     "at_once": {"at_once", "store", "formats", "core"},
     "jobs": {"jobs", "at_once", "store", "formats", "core", "demo"},
     "api": {"api", "at_once", "jobs", "store"},
     "supervision": {"supervision", "at_once", "jobs", "store", "demo"},
-    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "supervision"},
+    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "made_up", "supervision"},
 }
 
 

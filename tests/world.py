@@ -28,7 +28,7 @@ __all__ = ["World", "list_pictures", "small_recipe"]
 def small_recipe(epochs: int = 2, seed: int = 1) -> dict[str, object]:
     """A recipe that trains in a second or two."""
     recipe = default_recipe()
-    recipe["network"] = "very small"
+    recipe["network"] = "plain 4"
     recipe["preprocessing"]["size"] = 16
     recipe["settings"].update(epochs=epochs, seed=seed, batch_size=16, learning_rate=0.01)
     return recipe

@@ -1,4 +1,4 @@
-"""Where compiled kernels are kept between processes: a folder that can be thrown away.
+"""Where compiled kernels are kept between processes, and how fast they are here: a folder that can be thrown away.
 
 Compiled code depends on the program's own kernels, on the compiler and on the processor. The folder's name is a digest
 of the first two, because a kernel that is built from parts in other files would not notice that they have changed;
@@ -12,7 +12,7 @@ from collections.abc import MutableMapping
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
-__all__ = ["FOLDER_VARIABLE", "kernel_folder", "use_kernel_cache"]
+__all__ = ["FOLDER_VARIABLE", "keep_pace", "kept_pace", "kernel_folder", "use_kernel_cache"]
 
 FOLDER_VARIABLE = "VAST_ORCHARD_KERNEL_CACHE_DIR"
 _NUMBA_VARIABLE = "NUMBA_CACHE_DIR"
@@ -53,3 +53,31 @@ def use_kernel_cache(environment: MutableMapping[str, str] | None = None) -> Non
     # An account without a home has no cache of its own either; then Numba looks for a place by itself.
     with contextlib.suppress(RuntimeError):
         environment[_NUMBA_VARIABLE] = str(kernel_folder(environment))
+
+
+def _pace_file(environment: MutableMapping[str, str], threads: int) -> Path:
+    return kernel_folder(environment) / f"pace-{threads}"
+
+
+def kept_pace(environment: MutableMapping[str, str], threads: int) -> float | None:
+    """How long this machine takes, with so many threads, for a second of the reference; None if it is not known."""
+    with contextlib.suppress(OSError, RuntimeError, ValueError):
+        pace = float(_pace_file(environment, threads).read_text())
+        if 0 < pace < float("inf"):
+            return pace
+    return None
+
+
+def keep_pace(environment: MutableMapping[str, str], threads: int, pace: float) -> None:
+    """Keep it for other processes and later starts.
+
+    Raises
+    ------
+    OSError, RuntimeError
+        The folder cannot be written, or there is none.
+    """
+    path = _pace_file(environment, threads)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    fresh = path.with_name(f"{path.name}.{os.getpid()}")
+    fresh.write_text(f"{pace:.4g}\n")
+    fresh.replace(path)

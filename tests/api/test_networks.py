@@ -1,5 +1,7 @@
 """Networks over HTTP: what a list comes to, kept by name in versions, trained by name, and what is refused."""
 
+import os
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -7,6 +9,7 @@ from starlette.testclient import TestClient
 
 from tests.pictures import png
 from tests.world import World, small_recipe
+from vast_orchard.kernel_cache import FOLDER_VARIABLE, keep_pace
 
 _LAYERS: list[dict[str, Any]] = [
     {"kind": "conv_block", "channels": 4},
@@ -29,6 +32,40 @@ def _check(client: TestClient, project: int, layers: list[dict[str, Any]]) -> di
     answer = client.post(f"/api/projects/{project}/network-check", json=body)
     assert answer.status_code == 200, answer.text
     return dict(answer.json())
+
+
+def test_times_are_told_by_the_pace_of_the_machine(
+    client: TestClient, project: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv(FOLDER_VARIABLE, str(tmp_path))
+    asked = f"/api/projects/{project}/networks?pictures=200&validation=40&size=32"
+    assert {entry["epoch_s"] for entry in client.get(asked).json()} == {None}
+    for threads in range(1, 129):  # as many as this machine has
+        keep_pace(os.environ, threads, 2.0)
+    told = client.get(asked).json()
+    assert all(entry["epoch_s"] > 0 and entry["answer_s"] > 0 for entry in told)
+    # Without pictures an answer still takes its time.
+    assert [entry["epoch_s"] for entry in client.get(asked.replace("200", "0")).json()] == [None] * len(told)
+    # The same list written as one's own is told the same, in everything.
+    body = {"layers": told[0]["written"], "size": 32, "channels": 3, "pictures": 200, "validation": 40}
+    own = client.post(f"/api/projects/{project}/network-check", json=body).json()
+    sums = ("epoch_s", "answer_s", "parameters", "multiply_adds", "receptive_field", "memory_bytes", "file_bytes")
+    assert [own[name] for name in sums] == [told[0][name] for name in sums]
+
+
+def test_errors_of_ready_networks_were_measured_on_what_they_are_today(client: TestClient, project: int) -> None:
+    for entry in client.get(f"/api/projects/{project}/networks").json():
+        assert set(entry["errors"]) == {"crystals", "strokes", "things"}, f"Measure {entry['name']} again."
+        assert all(0 < error < 0.9 for error in entry["errors"].values())
+        assert entry["measured"]["seeds"] >= 5 and entry["measured"]["judged"] >= 2000
+
+
+@pytest.mark.parametrize(("former", "today"), [("very small", "plain 4"), ("medium", "plain 8")])
+def test_a_ready_network_answers_to_its_former_name(client: TestClient, project: int, former: str, today: str) -> None:
+    started = client.post(f"/api/projects/{project}/runs", json={"recipe": {**small_recipe(), "network": former}})
+    assert started.json()["recipe"]["network"] == today
+    taken = {"name": former, "value": {"layers": _LAYERS}}
+    assert client.post(f"/api/projects/{project}/ingredients/network", json=taken).status_code == 422
 
 
 def test_a_list_is_checked_and_mended_as_it_is_written(client: TestClient, project: int) -> None:
@@ -99,7 +136,7 @@ def test_a_network_is_kept_in_versions_and_trained_by_name(client: TestClient, w
 @pytest.mark.parametrize(
     ("body", "status", "words"),
     [
-        ({"name": "medium", "value": {"layers": _LAYERS}}, 422, "name of a ready network"),
+        ({"name": "plain 8", "value": {"layers": _LAYERS}}, 422, "name of a ready network"),
         ({"name": "Mine, version 3", "value": {"layers": _LAYERS}}, 422, "ends like that of a version"),
         ({"name": "mine", "value": {"layers": _LAYERS}, "new": True}, 409, "'Mine' already"),
         ({"name": "Other", "value": {"layers": [{"kind": "wave"}]}}, 422, "unknown kind 'wave'"),

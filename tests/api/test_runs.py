@@ -117,12 +117,14 @@ def test_each_run_says_what_it_changed_from_the_one_before(client: TestClient, w
     recipe["variation"]["operations"] = [{"kind": "flip", "probability": 0.5}]
     other = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
     assert {change["what"]: (change["before"], change["after"]) for change in other["changed"]} == {
-        "network": ("very small", "small"),
+        "network": ("plain 4", "plain 5"),
         "preprocessing.size": (16, 32),
         "settings.seed": (1, 2),
-        "variation.mirror": ({"probability": 0.5, "low": 0.0, "high": 0.0}, None),
         "variation.turn": ({"probability": 1.0, "low": -15, "high": 15}, None),
+        "variation.shift": ({"probability": 1.0, "low": -0.1, "high": 0.1}, None),
+        "variation.zoom": ({"probability": 1.0, "low": 0.87, "high": 1.15}, None),
         "variation.brightness": ({"probability": 1.0, "low": 0.8, "high": 1.2}, None),
+        "variation.contrast": ({"probability": 1.0, "low": 0.8, "high": 1.25}, None),
         "variation.flip": (None, {"probability": 0.5, "low": 0.0, "high": 0.0}),
     }
     # A label moves, and the next run stands on other pictures; taken back, it shares the first snapshot again.
@@ -207,6 +209,18 @@ def test_a_set_is_judged_when_it_is_asked_for(client: TestClient, world: World, 
     assert [entry["id"] for entry in client.get(f"/api/projects/{project}/models").json()] == [model["id"]]
 
 
+def test_a_run_of_the_defaults_is_as_long_as_its_pictures_need(client: TestClient, world: World, project: int) -> None:
+    run = client.post(f"/api/projects/{project}/runs", json={}).json()
+    # One step to the epoch with so few; at most 150 of them.
+    assert run["counts"]["training"] <= 32 and run["recipe"]["settings"]["epochs"] == 150
+    # Nothing that may make a label untrue.
+    assert not {"mirror", "flip", "quarter-turn"} & {
+        entry["kind"] for entry in run["recipe"]["variation"]["operations"]
+    }
+    assert client.get("/api/recipe?pictures=3000").json()["settings"]["epochs"] == 28
+    assert client.get("/api/recipe").json()["settings"]["epochs"] == 25
+
+
 def test_test_outcomes_are_not_asked_of_a_run_that_trains(client: TestClient, world: World, project: int) -> None:
     run = _start(client, project)
     with world.context.database.session() as session:
@@ -288,7 +302,9 @@ def test_a_stored_recipe_of_any_version_is_listed_and_trained_again(
             former = {**stored, **former}
         session.execute(text("update run set recipe = cast(:r as jsonb)"), {"r": json.dumps(upgrade_recipe(former, 2))})
     (run,) = client.get(f"/api/projects/{project}/runs").json()["runs"]
-    assert run["recipe"]["network"] == (started["recipe"]["network"] if "version" in former else former["network"])
+    today = {"very small": "plain 4", "small": "plain 5", "medium": "plain 8"}
+    stood = started["recipe"]["network"] if "version" in former else today[former["network"]]
+    assert run["recipe"]["network"] == stood
     assert run["recipe"]["preprocessing"]["size"] == former["preprocessing"]["size"]
     again = client.post(f"/api/projects/{project}/runs", json={"recipe": run["recipe"]})
     assert again.status_code == 202, again.text

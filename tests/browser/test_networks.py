@@ -114,6 +114,12 @@ def test_a_mistake_is_mended_by_its_repair_and_a_second_version_is_tried(
 ) -> None:
     screen.one("[data-ingredient=network]").click()
     screen.says("A ready network stays as it is")
+    screen.press("Compare")
+    # By hand: 3·3·3·8 + 16, then 8→16, 16→32 and 32→64 alike, and 64·2 + 2.
+    screen.reads("[data-testid=ready-table]", f"{232 + 1152 + 32 + 4608 + 64 + 18432 + 128 + 130:,}")
+    assert len(screen.all("[data-testid=ready-table] tbody tr")) == 6
+    screen.press("plain 5")
+    screen.until("it is taken", lambda: screen.one("[aria-label='Which network']").get_attribute("value") == "plain 5")
     screen.press("Duplicate")
     screen.type("[role=dialog] input", "Mine")
     screen.keys(Keys.ENTER)

@@ -122,5 +122,8 @@ def test_from_an_empty_project_to_a_first_result_the_page_says_what_is_next(scre
     follow("40 pictures in 2 classes are here", "Train")
     screen.reads(footing, "Press Train.")
     screen.press("Train")
+    screen.press("Pass over, and train carefully")
+    screen.until("an epoch", lambda: screen.all("[data-testid=curves-loss] path"))
+    screen.press("Stop")
     screen.reads(footing, "validation picture")
     assert "Press" not in screen.one(footing).text

@@ -201,10 +201,10 @@ def _divide_and_vary(screen: Screen) -> None:
 
 def _train(screen: Screen) -> None:
     screen.one("[data-ingredient=network]").click()
-    Select(screen.one("[aria-label='Which network']")).select_by_value("very small")
+    Select(screen.one("[aria-label='Which network']")).select_by_value("plain 4")
     screen.reads("[data-testid=network-facts]", "parameters")
     screen.press("‹ Run sheet")
-    screen.reads("[data-ingredient=network]", "very small")
+    screen.reads("[data-ingredient=network]", "plain 4")
     screen.press("Schedule")
     fields = screen.until(
         "the schedule's fields", lambda: screen.all("[data-testid=run-sheet] input[inputmode=decimal]")
@@ -212,6 +212,7 @@ def _train(screen: Screen) -> None:
     fields[0].send_keys(Keys.CONTROL, "a")
     fields[0].send_keys("12")
     screen.press("Train")
+    screen.press("Pass over, and train carefully")
     screen.reads("[data-testid=run-progress]", "Epoch")
     screen.says("1 under way")
     screen.until("live curves", lambda: screen.all("[data-testid=curves-loss] path"))
@@ -436,10 +437,17 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
     screen.reads("[data-testid=import-report]", "0 new pictures, 24 here already")
     screen.keys(Keys.ESCAPE)
 
-    # One click trains with the defaults.
+    # One click trains, after four questions that only a person can answer.
     screen.press("Runs")
     screen.press("Train")
+    screen.says("Four questions about these pictures")
+    answers = screen.all("[data-testid=first-questions] [role=radio]")
+    next(answer for answer in answers if answer.text == "sideways").click()
+    screen.press("Train with these answers")
+    screen.reads("[data-ingredient=variation]", "mirror")
     screen.until("live curves", lambda: screen.all("[data-testid=curves-loss] path"))
+    # What was kept until then is the model.
+    screen.press("Stop")
     screen.reads("[data-testid=run-result]", "validation picture")
     screen.press("Review")
     screen.reads("[data-testid=verdict]", "validation pictures")

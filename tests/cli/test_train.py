@@ -17,7 +17,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.formats.model_file import read_model
 from vast_orchard.formats.picture_file import network_pixels
 
-_QUICK = ["--epochs", "2", "--network", "very small", "--size", "16"]
+_QUICK = ["--epochs", "2", "--network", "plain 4", "--size", "16"]
 
 
 def _orchard(*words: str | Path) -> "subprocess.CompletedProcess[str]":

@@ -42,7 +42,7 @@ def _examples(count: int, seed: int, side: int = 12) -> Examples:
 
 
 _RECIPE = Recipe(
-    network=ready_network("very small"),
+    network=ready_network("plain 4"),
     preprocessing=Preprocessing(size=12),
     variation=NO_VARIATION,
     settings=TrainingSettings(epochs=3, batch_size=16, learning_rate=1e-3, seed=5),

@@ -67,7 +67,7 @@ def test_every_line_is_told_with_what_it_comes_to() -> None:
 
 @pytest.mark.parametrize("name", READY_NETWORKS)
 def test_nothing_is_doubtful_in_ready_networks(name: str) -> None:
-    found = check(ready_network(name), (48, 48, 3), 7, batch_size=32, pictures=963)
+    found = check(ready_network(name), (48, 48, 3), 7, batch_size=32, pictures=2000)
     assert found.wrong is None
     assert found.doubts == ()
 

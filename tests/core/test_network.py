@@ -164,19 +164,19 @@ def test_spatial_dropout_takes_whole_channels() -> None:
 
 
 def test_state_goes_out_and_in_unchanged_and_only_where_it_fits() -> None:
-    one, two = (Network(resolved(ready_network("very small"), (16, 16, 3), 3), seed=seed) for seed in (1, 2))
+    one, two = (Network(resolved(ready_network("plain 4"), (16, 16, 3), 3), seed=seed) for seed in (1, 2))
     x = np.random.default_rng(0).standard_normal((2, 16, 16, 3)).astype(np.float32)
     assert not np.array_equal(FrozenNetwork(one).logits(x), FrozenNetwork(two).logits(x))
     two.load(one.state())
     np.testing.assert_array_equal(FrozenNetwork(one).logits(x), FrozenNetwork(two).logits(x))
-    other = Network(resolved(ready_network("very small"), (16, 16, 3), 4))
+    other = Network(resolved(ready_network("plain 4"), (16, 16, 3), 4))
     with pytest.raises(ShapeError, match="belong to another network"):
         other.load(one.state())
 
 
 @pytest.mark.parametrize("frozen", [True, False])
 def test_pictures_that_do_not_fit_are_refused(frozen: bool) -> None:
-    network = Network(resolved(ready_network("very small"), (16, 16, 3), 3))
+    network = Network(resolved(ready_network("plain 4"), (16, 16, 3), 3))
 
     def answer(x: FloatArray) -> FloatArray:
         return FrozenNetwork(network).logits(x) if frozen else network.forward(x, np.random.default_rng(0))

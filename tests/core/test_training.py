@@ -39,7 +39,7 @@ def _bars(count: int, seed: int, side: int = 16) -> Examples:
 
 
 _RECIPE = Recipe(
-    network=ready_network("very small"),
+    network=ready_network("plain 4"),
     preprocessing=Preprocessing(size=16),
     variation=Variation(operations=(operation("mirror"), operation("turn", -10, 10), operation("brightness"))),
     settings=TrainingSettings(epochs=4, batch_size=16, learning_rate=0.01, seed=5),
@@ -98,7 +98,7 @@ def test_going_on_after_an_epoch_is_as_if_never_stopped(stopped_after: int, opti
         epochs=4, batch_size=16, learning_rate=0.01, seed=5, optimizer=optimizer, schedule=Schedule.RISE_AND_FALL,
         clip_norm=1, label_smoothing=0.1, class_weights=ClassWeights.BALANCED,
     )  # fmt: skip
-    recipe = Recipe(network=ready_network("very small"), preprocessing=_RECIPE.preprocessing, settings=settings)
+    recipe = Recipe(network=ready_network("plain 4"), preprocessing=_RECIPE.preprocessing, settings=settings)
     whole = _train(recipe=recipe)
     # Through the file form, as a worker that was killed would find it.
     resumed = _train(read_checkpoint(write_checkpoint(_train(until=stopped_after, recipe=recipe))), recipe=recipe)
@@ -220,7 +220,7 @@ def test_what_cannot_fit_into_memory_is_refused_before_it_starts() -> None:
 
 
 def test_a_network_for_other_classes_is_refused_before_it_starts() -> None:
-    described = resolved(ready_network("very small"), (16, 16, 3), 5)
+    described = resolved(ready_network("plain 4"), (16, 16, 3), 5)
     with pytest.raises(DescriptionError, match="one value for each of 2 classes"):
         begin(replace(_RECIPE, network=described), 2, _bars(20, 1), _bars(20, 2))
 
@@ -232,7 +232,10 @@ def test_balanced_classes_count_alike() -> None:
 
     def share_of_the_rare(class_weights: ClassWeights) -> float:
         settings = TrainingSettings(epochs=2, batch_size=16, learning_rate=0.002, class_weights=class_weights)
-        recipe = Recipe(network=ready_network("very small"), preprocessing=Preprocessing(size=16), settings=settings)
+        recipe = Recipe(
+            network=ready_network("plain 4"), preprocessing=Preprocessing(size=16), variation=NO_VARIATION,
+            settings=settings,
+        )  # fmt: skip
         running = begin(recipe, 2, uneven, few)
         for _ in running.results:
             pass

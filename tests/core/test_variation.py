@@ -399,13 +399,17 @@ def test_every_kind_has_its_own_code_and_can_be_used_as_it_starts() -> None:
 
 def test_what_version_0_5_stored_can_be_read() -> None:
     former = variation_from_json({"mirror": True, "turn_degrees": 15.0, "brightness": 0.2})
-    assert former == Variation()
+    # Of brightness version 0.5 always said so: from 0.8 to 1.2.
+    assert former == Variation(operations=(operation("mirror"), operation("turn"), operation("brightness")))
     assert variation_from_json({"mirror": False, "turn_degrees": 0.0, "brightness": 0.0}) == NO_VARIATION
 
 
 def test_answers_allow_no_more_than_they_say() -> None:
     careful = {entry.kind for entry in variation_by_answers(Answers()).operations}
-    assert careful == {"turn", "shift", "brightness", "contrast"}
+    assert careful == {"turn", "shift", "zoom", "brightness", "contrast"}
+    # Whoever passes the questions over trains with the same.
+    assert variation_by_answers(Answers()) == Variation()
+    assert "zoom" not in {entry.kind for entry in variation_by_answers(Answers(size_is_clue=True)).operations}
     free = variation_by_answers(
         Answers(
             mirrored="both", turned="any", size_is_clue=False, colour_is_clue=False, light_is_even=False,

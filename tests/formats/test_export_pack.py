@@ -30,7 +30,7 @@ from vast_orchard.formats.picture_file import network_pixels
 
 @pytest.fixture(scope="module")
 def model() -> Model:
-    description = resolved(ready_network("very small"), (16, 16, 3), 3)
+    description = resolved(ready_network("plain 4"), (16, 16, 3), 3)
     return Model(
         description=description,
         weights=Network(description, 1).state(),

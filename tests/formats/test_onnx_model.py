@@ -175,7 +175,7 @@ def test_a_network_trained_for_a_few_steps_agrees(seed: int) -> None:
 
 
 def test_classes_and_preprocessing_travel_in_the_file() -> None:
-    model = _model(resolved(ready_network("very small"), (16, 16, 1), 3))
+    model = _model(resolved(ready_network("plain 4"), (16, 16, 1), 3))
     made = onnx.load_model_from_string(onnx_bytes(model))
     facts = {entry.key: json.loads(entry.value) for entry in made.metadata_props}
     assert facts["classes"] == ["needle", "Säule", "雪"]
@@ -186,7 +186,7 @@ def test_classes_and_preprocessing_travel_in_the_file() -> None:
 
 
 def test_models_survive_their_file() -> None:
-    model = _model(resolved(ready_network("very small"), (16, 16, 3), 3))
+    model = _model(resolved(ready_network("plain 4"), (16, 16, 3), 3))
     again = read_model(write_model(model))
     pixels = np.random.default_rng(1).integers(0, 256, (4, 16, 16, 3), dtype=np.uint8)
     np.testing.assert_array_equal(again.probabilities(pixels), model.probabilities(pixels))

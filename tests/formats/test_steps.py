@@ -77,7 +77,7 @@ def test_views_are_those_of_the_picture() -> None:
 )
 def test_exports_do_the_same_to_files(settings: dict[str, Any]) -> None:
     before = Preprocessing(size=16, **settings)
-    description = resolved(ready_network("very small"), before.input_shape, 3)
+    description = resolved(ready_network("plain 4"), before.input_shape, 3)
     model = Model(
         description=description,
         weights=Network(description, 3).state(),

@@ -57,7 +57,7 @@ def list_operations() -> Sequence[dict[str, Any]]:
 def by_answers(
     mirrored: Literal["no", "sideways", "both"] = "no",
     turned: Literal["no", "slightly", "quarters", "any"] = "slightly",
-    size_is_clue: bool = True,
+    size_is_clue: bool = False,
     colour_is_clue: bool = True,
     light_is_even: bool = True,
     sharp: bool = True,

@@ -4,14 +4,16 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 
-from vast_orchard.api.dependencies import ProjectOf, RunOf, SessionOf
+from vast_orchard.api.dependencies import PartsOf, ProjectOf, RunOf, SessionOf
 from vast_orchard.api.schemas.networks import (
     NetworkCheckCreate,
     NetworkCheckRead,
+    NetworkLesson,
     NetworkPartRead,
     NetworkRead,
     RunNetworkRead,
 )
+from vast_orchard.at_once.network_times import Lesson, pace_here
 from vast_orchard.at_once.networks import check_network, network_parts, network_schema, networks, resolved_network
 from vast_orchard.store.classes import list_classes
 
@@ -25,15 +27,22 @@ def _classes(session: SessionOf, project_id: int) -> int:
     return max(2, sum(1 for entry in list_classes(session, project_id) if entry.count))
 
 
+def _lesson(asked: NetworkLesson, parts: PartsOf) -> Lesson:
+    return Lesson(
+        pictures=asked.pictures,
+        validation=asked.validation,
+        batch_size=asked.batch_size,
+        operations=asked.operations,
+        pace=pace_here(parts.settings),
+    )
+
+
 @router.get("/projects/{project_id}/networks", response_model=list[NetworkRead])
 def list_networks(
-    session: SessionOf,
-    project: ProjectOf,
-    size: Annotated[int, Query(ge=8, le=512)] = 48,
-    channels: Annotated[int, Query(ge=1, le=3)] = 3,
+    session: SessionOf, parts: PartsOf, project: ProjectOf, asked: Annotated[NetworkLesson, Query()]
 ) -> list[dict[str, Any]]:
     """The ready networks for this project's classes."""
-    return networks(size, channels, _classes(session, project.id))
+    return networks(asked.size, asked.channels, _classes(session, project.id), _lesson(asked, parts))
 
 
 @router.get("/network-parts", response_model=list[NetworkPartRead])
@@ -49,15 +58,14 @@ def read_schema() -> dict[str, Any]:
 
 
 @router.post("/projects/{project_id}/network-check", response_model=NetworkCheckRead)
-def check(session: SessionOf, project: ProjectOf, body: NetworkCheckCreate) -> dict[str, Any]:
+def check(session: SessionOf, parts: PartsOf, project: ProjectOf, body: NetworkCheckCreate) -> dict[str, Any]:
     """What a list of layers and blocks comes to for this project's classes."""
     return check_network(
         {"layers": body.layers},
         size=body.size,
         channels=body.channels,
         classes=_classes(session, project.id),
-        batch_size=body.batch_size,
-        pictures=body.pictures,
+        lesson=_lesson(body, parts),
     )
 
 

@@ -67,9 +67,11 @@ def read_rate_line(body: RateLineCreate) -> list[float]:
 
 
 @router.get("/recipe", response_model=RecipeRead)
-def recipe() -> dict[str, Any]:
+def recipe(
+    pictures: Annotated[int, Query(ge=0, le=10**9, description="Of the training set; 0 if not known.")] = 0,
+) -> dict[str, Any]:
     """What *Train* uses when nothing was changed."""
-    return default_recipe()
+    return default_recipe(pictures)
 
 
 @router.get("/projects/{project_id}/runs", response_model=LedgerRead)
@@ -99,10 +101,13 @@ def list_runs(
 @router.post("/projects/{project_id}/runs", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
 def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunValue:
     """Train, as a job. Without a split the newest is used, or one is made."""
-    wanted = body.recipe.model_dump(exclude_none=True) if body.recipe else default_recipe()
-    network, network_id = network_by_name(session, project.id, wanted["network"])
+    recipe, network_id = None, None
+    if body.recipe:
+        wanted = body.recipe.model_dump(exclude_none=True)
+        network, network_id = network_by_name(session, project.id, wanted["network"])
+        recipe = recipe_of({**wanted, "network": network})
     order = RunOrder(
-        recipe=recipe_of({**wanted, "network": network}),
+        recipe=recipe,
         network_id=network_id,
         split_id=body.split_id,
         group_id=body.group_id,

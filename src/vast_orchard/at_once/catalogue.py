@@ -11,9 +11,10 @@ from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, proposed_size
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import check_colour, variation_from_json
+from vast_orchard.core.training.amount import proposed_epochs
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.schedule import learning_rate
-from vast_orchard.core.training.settings import SETTINGS, chosen_settings
+from vast_orchard.core.training.settings import SETTINGS, TrainingSettings, chosen_settings
 from vast_orchard.errors import SettingError
 
 __all__ = [
@@ -35,9 +36,16 @@ T = TypeVar("T")
 PROGRAM = f"vast-orchard {__version__}"
 
 
-def default_recipe() -> dict[str, Any]:
-    """What *Train* uses when nothing was changed; its network by name."""
-    stored = recipe_to_json(Recipe())
+def default_recipe(pictures: int = 0) -> dict[str, Any]:
+    """What *Train* uses when nothing was changed; its network by name.
+
+    Parameters
+    ----------
+    pictures : int
+        Of the training set, by which the number of epochs is proposed; 0 if it is not known.
+    """
+    settings = TrainingSettings(epochs=proposed_epochs(pictures)) if pictures else TrainingSettings()
+    stored = recipe_to_json(Recipe(settings=settings))
     return {"network": DEFAULT_NETWORK, **{part: stored[part] for part in ("preprocessing", "variation", "settings")}}
 
 

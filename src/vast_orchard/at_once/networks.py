@@ -7,13 +7,13 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from vast_orchard.at_once.network_times import Lesson, measured_errors, measured_on, time_values
 from vast_orchard.core.network.blocks import BLOCKS, Part, part_kind, part_kinds
 from vast_orchard.core.network.checking import Checked, LinePlan, check
 from vast_orchard.core.network.description import (
     NetworkDescription,
     description_from_json,
     description_to_json,
-    resolved,
 )
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
@@ -22,6 +22,7 @@ from vast_orchard.core.network.schema import CHOICES, network_schema
 from vast_orchard.errors import InputError, MissingError, SettingError
 from vast_orchard.store.ingredients import ingredient_named
 from vast_orchard.store.schema import IngredientKind
+from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
     "check_network",
@@ -66,19 +67,31 @@ def _network(description: NetworkDescription, classes: int | None = None) -> dic
     }
 
 
-def networks(size: int, channels: int, classes: int) -> list[dict[str, Any]]:
+def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dict[str, Any]]:
     """The ready networks for an input and a number of classes, layer by layer, and as they are written."""
-    found = []
+    picture, found = (size, size, channels), []
     for name in READY_NETWORKS:
         ready = ready_network(name)
+        checked = check(ready, picture, classes, batch_size=lesson.batch_size, pictures=lesson.pictures)
+        layers = _layers(checked)
         found.append(
             {
-                **_network(resolved(ready, (size, size, channels), classes), classes),
+                "name": name,
+                "layers": layer_values(layers),
                 "default": name == DEFAULT_NETWORK,
                 "written": description_to_json(ready)["layers"],
+                "errors": measured_errors(name),
+                "measured": measured_on(),
+                **_sums(checked),
+                **time_values(layers, picture, lesson),
             }
         )
     return found
+
+
+def _layers(checked: Checked) -> list[LayerPlan]:
+    """In the order of computing; a repeated stretch has those of one line apart."""
+    return sorted((layer for line in checked.lines for layer in line.layers), key=lambda layer: layer.place)
 
 
 def resolved_network(data: Mapping[str, Any]) -> dict[str, Any]:
@@ -108,9 +121,9 @@ def checked_network_name(name: str) -> str:
     Raises
     ------
     InputError
-        It is that of a ready one, or it looks like that of a version.
+        It is that of a ready one, or was, or it looks like that of a version.
     """
-    if name.strip().lower() in READY_NETWORKS:
+    if ready_name(name.strip().lower()) in READY_NETWORKS:
         raise InputError(f"{name.strip()!r} is the name of a ready network.", "Choose another.")
     if _VERSION.fullmatch(name.strip()):
         raise InputError("The name ends like that of a version.", "Leave its end out: versions are numbered here.")
@@ -130,7 +143,7 @@ def network_by_name(session: Session, project_id: int, name: str) -> tuple[dict[
     SettingError
         There is none of that name.
     """
-    if name in READY_NETWORKS:
+    if ready_name(name) in READY_NETWORKS:
         return description_to_json(ready_network(name)), None
     match = _VERSION.fullmatch(name)
     wanted, version = (match[1], int(match[2])) if match else (name, None)
@@ -163,9 +176,7 @@ def network_parts() -> list[dict[str, Any]]:
     ]
 
 
-def check_network(
-    data: Mapping[str, Any], *, size: int, channels: int, classes: int, batch_size: int, pictures: int
-) -> dict[str, Any]:
+def check_network(data: Mapping[str, Any], *, size: int, channels: int, classes: int, lesson: Lesson) -> dict[str, Any]:
     """What a list of layers and blocks comes to, line by line; each repair as the list that it leaves.
 
     Raises
@@ -174,12 +185,14 @@ def check_network(
         It is no list of layers and blocks.
     """
     description = description_from_json({"layers": data.get("layers")})
-    found = check(description, (size, size, channels), classes, batch_size=batch_size, pictures=pictures)
+    picture = (size, size, channels)
+    found = check(description, picture, classes, batch_size=lesson.batch_size, pictures=lesson.pictures)
     wrong = found.wrong
+    times = {"epoch_s": None, "answer_s": None} if wrong else time_values(_layers(found), picture, lesson)
     return {
         "written": description_to_json(description)["layers"],
         "lines": [_line(entry) for entry in found.lines],
-        "opened": _opened(description, (size, size, channels)),
+        "opened": _opened(description, picture),
         "wrong": wrong
         and {
             "line": wrong.line and list(wrong.line),
@@ -197,6 +210,7 @@ def check_network(
             for doubt in found.doubts
         ],
         **_sums(found),
+        **times,
     }
 
 

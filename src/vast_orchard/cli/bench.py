@@ -17,6 +17,7 @@ from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_networks import NETWORKS
+from vast_orchard.cli.bench_ready import bench_networks
 from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
 from vast_orchard.cli.bench_variations import bench_variations
@@ -220,6 +221,7 @@ def memory(
 app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
 app.command("import")(bench_import)
+app.command("networks")(bench_networks)
 app.command("records")(bench_records)
 app.command("rows")(bench_rows)
 app.command("variations")(bench_variations)

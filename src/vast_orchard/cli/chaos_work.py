@@ -39,7 +39,7 @@ def drawn_picture(number: int) -> bytes:
 def short_recipe() -> dict[str, Any]:
     """A training of some seconds."""
     recipe = default_recipe()
-    recipe["network"] = "very small"
+    recipe["network"] = "plain 4"
     recipe["preprocessing"]["size"] = 16
     recipe["settings"].update(epochs=60, seed=1, batch_size=16)
     return recipe

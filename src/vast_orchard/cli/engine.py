@@ -9,6 +9,7 @@ import typer
 from rich.progress import BarColumn, Progress, TextColumn
 from rich.table import Table
 
+from vast_orchard.at_once.network_times import Lesson, pace_here, time_values
 from vast_orchard.at_once.networks import layer_values
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.network.description import OPEN_SHAPE, NetworkDescription, description_from_json, resolved
@@ -17,7 +18,10 @@ from vast_orchard.core.network.layout import memory_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.errors import DescriptionError, MissingError
-from vast_orchard.jobs.engine import COMPILING, make_ready
+from vast_orchard.jobs.engine import COMPILING, make_ready, make_team
+from vast_orchard.jobs.pace import find_pace
+from vast_orchard.settings import read_settings
+from vast_orchard.upgrades.network import ready_name
 
 __all__ = ["named_network", "prepare", "show_plan"]
 
@@ -30,7 +34,7 @@ def named_network(name: str) -> NetworkDescription:
     MissingError, DescriptionError
         There is no such network or file, or it does not hold together.
     """
-    if name in READY_NETWORKS:
+    if ready_name(name) in READY_NETWORKS:
         return ready_network(name)
     path = Path(name)
     if not path.is_file():
@@ -48,6 +52,7 @@ def prepare() -> None:
     with Progress(TextColumn("{task.description}"), BarColumn(), console=console(), transient=True) as bar:
         task = bar.add_task(COMPILING)
         compiled = make_ready(lambda _: None, lambda done, total: bar.update(task, completed=done, total=total))
+        find_pace(make_team(read_settings()))
     spent = time.monotonic() - began
     print(f"The engine is compiled ({spent:.0f} s)." if compiled else "The engine was compiled before.")
 
@@ -57,19 +62,23 @@ def show_plan(
     size: Annotated[int, typer.Option(help="Side of the pictures, in pixels, where the network leaves it open.")] = 48,
     classes: Annotated[int, typer.Option(help="Number of classes, where the network leaves it open.")] = 7,
     batch_size: Annotated[int, typer.Option(help="Pictures a step, for the memory.")] = 32,
-    pictures: Annotated[int, typer.Option(help="That it is to learn from, to judge its size by; 0 if not known.")] = 0,
+    pictures: Annotated[
+        int, typer.Option(help="That it is to learn from, for its size and an epoch's time; 0 if not known.")
+    ] = 0,
     as_json: AsJson = False,
 ) -> None:
-    """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory, and doubts."""
+    """Show what a network comes to: shapes, parameters, multiply-adds, receptive field, memory, time, and doubts."""
     described = named_network(network)
     shape = (size, size, 3) if described.input_shape == OPEN_SHAPE else described.input_shape
     description = resolved(described, shape, classes)
     planned, memory = plan(description), memory_for_training(description, batch_size)
     doubts = doubts_of(description, planned, pictures)
+    lesson = Lesson(pictures=pictures, batch_size=batch_size, pace=pace_here(read_settings()))
+    times = time_values(planned.layers, description.input_shape, lesson)
     if as_json:
         sums = {"parameters": planned.parameters, "multiply_adds": planned.multiply_adds, "training_bytes": memory}
         told = [{"line": doubt.line, "what": doubt.what, "why": doubt.why} for doubt in doubts]
-        print(json.dumps({"layers": layer_values(planned.layers), **sums, "doubts": told}))
+        print(json.dumps({"layers": layer_values(planned.layers), **sums, **times, "doubts": told}))
         return
     table = Table(box=None, pad_edge=False)
     for head in ("", "id", "layer", "fed by", "gives"):
@@ -86,6 +95,10 @@ def show_plan(
         f"{planned.parameters:,} parameters, {planned.multiply_adds:,} multiply-adds a picture, "
         f"about {memory / 1e6:,.0f} MB to train with batches of {batch_size}."
     )
+    if times["answer_s"] is not None:
+        print(f"An answer takes about {times['answer_s'] * 1e3:.1f} ms here.")
+    if times["epoch_s"] is not None:
+        print(f"An epoch of {pictures:,} pictures takes about {times['epoch_s']:.1f} s here.")
     for doubt in doubts:
         where = "" if doubt.line is None else f"Line {'.'.join(str(place + 1) for place in doubt.line)}: "
         print(f"{where}{doubt.what} {doubt.why}")

@@ -2,7 +2,7 @@
 
 import json
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
@@ -18,12 +18,14 @@ from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation, variation_from_json
+from vast_orchard.core.pictures.questions import MIRRORED, TURNED, Answers, variation_by_answers
+from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, variation_from_json
 from vast_orchard.core.sets.split import complete_sets, proposed_shares, stratified_split
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.amount import proposed_epochs
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.settings import TrainingSettings, doubts
+from vast_orchard.core.training.settings import chosen_settings, doubts
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
@@ -126,11 +128,10 @@ def _export(source: Source, collection: Collection, divided: _Divided, model: Mo
     return target, proof
 
 
-def _variation(file: Path | None, turn: float) -> Variation:
-    """What the file says, else the default with this turn."""
+def _variation(file: Path | None, answers: Answers) -> Variation:
+    """What the file says, else what the answers allow."""
     if file is None:
-        others = [entry for entry in Variation().operations if entry.kind != "turn"]
-        return Variation(operations=(*others, *((operation("turn", -turn, turn),) if turn else ())))
+        return variation_by_answers(answers)
     try:
         return variation_from_json(json.loads(file.read_text()))
     except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
@@ -147,23 +148,33 @@ def train(
         str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file.")
     ] = DEFAULT_NETWORK,
     size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = Preprocessing().size,
-    variation: Annotated[bool, typer.Option(help="Mirror, turn and brighten training pictures at random.")] = True,
-    turn: Annotated[float, typer.Option(help="Turn by up to this many degrees; 180 is any angle.")] = 15.0,
+    variation: Annotated[
+        bool, typer.Option(help="Vary training pictures at random, as far as labels stay true.")
+    ] = True,
+    mirrored: Annotated[
+        str, typer.Option(help=f"May pictures be mirrored, with labels staying true: {', '.join(MIRRORED)}.")
+    ] = Answers().mirrored,
+    turned: Annotated[str, typer.Option(help=f"May they be turned: {', '.join(TURNED)} (angle).")] = Answers().turned,
+    size_is_clue: Annotated[bool, typer.Option(help="Whether size tells classes apart.")] = Answers().size_is_clue,
+    colour_is_clue: Annotated[
+        bool, typer.Option(help="Whether colour tells classes apart.")
+    ] = Answers().colour_is_clue,
     variation_file: Annotated[
         Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
     ] = None,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
-    settings: TrainingSettings,
+    asked: dict[str, Any],
 ) -> None:
     """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
     words = console()
+    answers = Answers(mirrored=mirrored, turned=turned, size_is_clue=size_is_clue, colour_is_clue=colour_is_clue)
+    settings = chosen_settings(asked)
     recipe = Recipe(
         network=named_network(network),
         preprocessing=Preprocessing(size=size),
-        variation=_variation(variation_file, turn) if variation else NO_VARIATION,
-        settings=settings,
+        variation=_variation(variation_file, answers) if variation else NO_VARIATION,
     )
     for doubt in doubts(settings):
         words.print(doubt)
@@ -177,6 +188,9 @@ def train(
             )
         divided = _divide(collection, settings.seed)
         sets = divided.sets
+        if "epochs" not in asked:
+            settings = replace(settings, epochs=proposed_epochs(len(sets[SetName.TRAINING]), settings.batch_size))
+        recipe = replace(recipe, settings=settings)
         words.print(
             f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
             f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "

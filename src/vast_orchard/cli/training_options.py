@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
-from vast_orchard.core.training.settings import SETTINGS, Setting, TrainingSettings, chosen_settings
+from vast_orchard.core.training.settings import SETTINGS, Setting, TrainingSettings
 
 __all__ = ["with_training_options"]
 
@@ -16,14 +16,14 @@ _TYPES: dict[str, Any] = {entry.name: entry.type for entry in fields(TrainingSet
 
 
 def with_training_options(command: Callable[..., None]) -> Callable[..., None]:
-    """The command with an option for each setting of training instead of its parameter `settings`."""
-    own = [entry for entry in inspect.signature(command).parameters.values() if entry.name != "settings"]
+    """The command with an option for each setting of training; its parameter `asked` gets those that were given."""
+    own = [entry for entry in inspect.signature(command).parameters.values() if entry.name != "asked"]
     options = [_option(entry) for entry in SETTINGS.values()]
 
     @functools.wraps(command)
     def run(**given: Any) -> None:
-        asked = {name: given.pop(name) for name in SETTINGS}
-        command(settings=chosen_settings({n: v for n, v in asked.items() if v is not None}), **given)
+        values = {name: given.pop(name) for name in SETTINGS}
+        command(asked={name: value for name, value in values.items() if value is not None}, **given)
 
     parameters = [*own, *options]
     run.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
@@ -42,6 +42,8 @@ def _option(entry: Setting) -> inspect.Parameter:
         # As text, so that a wrong one is refused with the table's own words.
         kind, default = str, str(default)
         words = f"{words} One of: {', '.join(choice for choice, _, _ in entry.choices)}."
+    if entry.by_pictures:
+        kind, default, words = kind | None, None, f"{words} Without it the number follows the pictures."
     if entry.follows:
         # What was not asked for follows another option.
         offered = ", ".join(f"{value:g} with {name}" for name, value in entry.follows[1].items())

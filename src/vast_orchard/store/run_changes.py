@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from typing import Any
 
+from vast_orchard.upgrades.network import ready_name
+
 __all__ = ["run_changes"]
 
 
@@ -42,7 +44,7 @@ def run_changes(
 def _flat(recipe: Mapping[str, Any]) -> dict[str, Any]:
     variation, network = recipe["variation"], recipe["network"]
     return {
-        "network": network["name"],
+        "network": ready_name(network["name"]),
         **{f"preprocessing.{key}": value for key, value in recipe["preprocessing"].items()},
         **{f"variation.{entry['kind']}": _operation(entry) for entry in variation["operations"]},
         "variation.strength": variation["strength"],

@@ -1,11 +1,15 @@
 """Network descriptions of versions up to 0.7, in today's words and with ids for their layers."""
 
 from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any
 
-__all__ = ["NETWORK_VERSION", "former_ready_network", "upgrade_network"]
+__all__ = ["FORMER_NAMES", "NETWORK_VERSION", "former_ready_network", "ready_name", "upgrade_network"]
 
 NETWORK_VERSION = 2  # 1: up to 0.7, which stored no version
+
+# What versions up to 0.8 called ready networks; runs have kept it, and scripts may still say it.
+FORMER_NAMES: Mapping[str, str] = MappingProxyType({"very small": "plain 4", "small": "plain 5", "medium": "plain 8"})
 
 _KINDS = {"conv2d": "conv", "depthwise_conv2d": "depthwise_conv", "spatial_dropout": "channel_dropout"}
 _SETTINGS = {"filters": "channels", "units": "outputs", "rate": "share", "size": "kernel", "padding": "edge"}
@@ -84,6 +88,11 @@ def _layer(entry: Any, id_: str, named: Mapping[str, str]) -> Any:
     if isinstance(fed, list):
         found["inputs"] = [named.get(source, source) if isinstance(source, str) else source for source in fed]
     return found
+
+
+def ready_name(name: str) -> str:
+    """What a ready network is called today; any other name is left as it is."""
+    return FORMER_NAMES.get(name, name)
 
 
 def _convolution(filters: int) -> list[dict[str, Any]]:

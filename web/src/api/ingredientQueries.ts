@@ -1,5 +1,6 @@
 /** What the screens read of variations, preprocessings and splits, and the sheets that show what they do. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import type { Answers } from "../domain/variationAnswers";
 import { client, type DrawnSheet, need, type Preprocessing, type Problem, type Variation } from "./client";
 
 /** Everything that a variation can be made of. */
@@ -9,6 +10,11 @@ export function useOperations() {
     queryFn: () => need(client.GET("/api/operations")),
     staleTime: Infinity,
   });
+}
+
+/** The variation that answers about the pictures allow. */
+export function answeredVariation(answers: Answers, channels: number): Promise<Variation> {
+  return need(client.GET("/api/variation-by-answers", { params: { query: { ...answers, channels } } }));
 }
 
 /** What is kept by name, the newest version of each name first. */

@@ -3,10 +3,11 @@ import {
   type InfiniteData,
   keepPreviousData,
   type QueryClient,
+  skipToken,
   useInfiniteQuery,
   useQuery,
 } from "@tanstack/react-query";
-import type { Part } from "../domain/network";
+import type { Lesson, Part } from "../domain/network";
 import {
   client,
   type LedgerOrder,
@@ -82,13 +83,13 @@ export function useEpochs(runId: number) {
   });
 }
 
-export function useNetworks(projectId: number, size: number, channels: number) {
+export function useNetworks(projectId: number, lesson: Lesson) {
   return useQuery({
-    queryKey: ["networks", projectId, size, channels],
+    queryKey: ["networks", projectId, lesson],
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/networks", {
-          params: { path: { project_id: projectId }, query: { size, channels } },
+          params: { path: { project_id: projectId }, query: { ...lesson } },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -106,41 +107,35 @@ export function useNetworkParts() {
 
 export interface NetworkQuery {
   readonly layers: readonly Part[];
-  readonly size: number;
-  readonly channels: number;
-  readonly batchSize: number;
-  readonly pictures: number;
+  readonly lesson: Lesson;
 }
 
 /** What a list of layers and blocks comes to; the answer before stays until the next one is here. */
 export function useNetworkCheck(projectId: number, asked: NetworkQuery | undefined) {
   return useQuery<NetworkCheck, Problem>({
     queryKey: ["network-check", projectId, asked],
-    enabled: asked !== undefined,
     retry: false,
     gcTime: 10_000,
-    queryFn: ({ signal }) =>
-      need(
-        client.POST("/api/projects/{project_id}/network-check", {
-          params: { path: { project_id: projectId } },
-          body: {
-            layers: [...(asked?.layers ?? [])],
-            size: asked?.size ?? 48,
-            channels: asked?.channels ?? 3,
-            batch_size: asked?.batchSize ?? 32,
-            pictures: asked?.pictures ?? 0,
-          },
-          signal,
-        }),
-      ),
+    queryFn: asked
+      ? ({ signal }) =>
+          need(
+            client.POST("/api/projects/{project_id}/network-check", {
+              params: { path: { project_id: projectId } },
+              body: { layers: [...asked.layers], ...asked.lesson },
+              signal,
+            }),
+          )
+      : skipToken,
     placeholderData: keepPreviousData,
   });
 }
 
-export function useDefaultRecipe() {
+/** What *Train* uses when nothing was changed, for so many pictures to learn from. */
+export function useDefaultRecipe(pictures: number) {
   return useQuery({
-    queryKey: ["recipe"],
-    queryFn: () => need(client.GET("/api/recipe")),
+    queryKey: ["recipe", pictures],
+    queryFn: () => need(client.GET("/api/recipe", { params: { query: { pictures } } })),
+    placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
 }

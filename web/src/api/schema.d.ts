@@ -3017,6 +3017,29 @@ export interface components {
             value: boolean;
         };
         /**
+         * MeasuredOnRead
+         * @description How errors were measured.
+         */
+        MeasuredOnRead: {
+            /**
+             * Training
+             * @description Pictures that each network learnt from.
+             */
+            training: number;
+            /**
+             * Judged
+             * @description Others that it was judged on.
+             */
+            judged: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Seeds
+             * @description That the errors are pooled over.
+             */
+            seeds: number;
+        };
+        /**
          * MixRead
          * @description A tile of which the label is shared: how much of it belongs to another class.
          */
@@ -3114,13 +3137,16 @@ export interface components {
          * @description A list of layers and blocks, and what it is for.
          */
         NetworkCheckCreate: {
-            /** Layers */
-            layers: {
-                [key: string]: unknown;
-            }[];
-            /** Size */
+            /**
+             * Size
+             * @description Side of what it sees, in pixels.
+             * @default 48
+             */
             size: number;
-            /** Channels */
+            /**
+             * Channels
+             * @default 3
+             */
             channels: number;
             /**
              * Batch Size
@@ -3133,12 +3159,54 @@ export interface components {
              * @default 0
              */
             pictures: number;
+            /**
+             * Validation
+             * @description Pictures that it is judged on after each epoch.
+             * @default 0
+             */
+            validation: number;
+            /**
+             * Operations
+             * @description Of the variation.
+             * @default 0
+             */
+            operations: number;
+            /** Layers */
+            layers: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * NetworkCheckRead
-         * @description What a network comes to; sums are 0 while something is wrong.
+         * @description What a list of layers and blocks comes to, line by line.
          */
         NetworkCheckRead: {
+            /** Parameters */
+            parameters: number;
+            /** Multiply Adds */
+            multiply_adds: number;
+            /** Receptive Field */
+            receptive_field: number;
+            /**
+             * Memory Bytes
+             * @description Of a training step.
+             */
+            memory_bytes: number;
+            /**
+             * File Bytes
+             * @description Of an export, about.
+             */
+            file_bytes: number;
+            /**
+             * Epoch S
+             * @description Expected on this machine, with the validation; None without pictures, or where no pace is known.
+             */
+            epoch_s: number | null;
+            /**
+             * Answer S
+             * @description Expected on this machine for one picture.
+             */
+            answer_s: number | null;
             /**
              * Written
              * @description The list with every setting and id.
@@ -3156,16 +3224,6 @@ export interface components {
             wrong: components["schemas"]["NetworkRemarkRead"] | null;
             /** Doubts */
             doubts: components["schemas"]["NetworkRemarkRead"][];
-            /** Parameters */
-            parameters: number;
-            /** Multiply Adds */
-            multiply_adds: number;
-            /** Receptive Field */
-            receptive_field: number;
-            /** Memory Bytes */
-            memory_bytes: number;
-            /** File Bytes */
-            file_bytes: number;
         };
         /**
          * NetworkLineRead
@@ -3207,12 +3265,34 @@ export interface components {
          * @description A ready network.
          */
         NetworkRead: {
-            /** Name */
-            name: string;
             /** Parameters */
             parameters: number;
             /** Multiply Adds */
             multiply_adds: number;
+            /** Receptive Field */
+            receptive_field: number;
+            /**
+             * Memory Bytes
+             * @description Of a training step.
+             */
+            memory_bytes: number;
+            /**
+             * File Bytes
+             * @description Of an export, about.
+             */
+            file_bytes: number;
+            /**
+             * Epoch S
+             * @description Expected on this machine, with the validation; None without pictures, or where no pace is known.
+             */
+            epoch_s: number | null;
+            /**
+             * Answer S
+             * @description Expected on this machine for one picture.
+             */
+            answer_s: number | null;
+            /** Name */
+            name: string;
             /** Layers */
             layers: components["schemas"]["LayerRead"][];
             /** Default */
@@ -3224,6 +3304,14 @@ export interface components {
             written: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Errors
+             * @description Share of wrong answers on made-up sets, measured beforehand.
+             */
+            errors: {
+                [key: string]: number;
+            };
+            measured: components["schemas"]["MeasuredOnRead"];
         };
         /**
          * NetworkRemarkRead
@@ -4556,7 +4644,7 @@ export interface components {
         TrainingSettingsCreate: {
             /**
              * Epochs
-             * @description Passes over the training pictures; 10 to 100 is usual.
+             * @description Passes over the training pictures; few pictures need more of them.
              */
             epochs?: number | null;
             /**
@@ -4647,7 +4735,7 @@ export interface components {
         TrainingSettingsRead: {
             /**
              * Epochs
-             * @description Passes over the training pictures; 10 to 100 is usual.
+             * @description Passes over the training pictures; few pictures need more of them.
              */
             epochs: number;
             /**
@@ -7753,7 +7841,10 @@ export interface operations {
     };
     recipe_api_recipe_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Of the training set; 0 if not known. */
+                pictures?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7767,6 +7858,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -8341,8 +8441,16 @@ export interface operations {
     list_networks_api_projects__project_id__networks_get: {
         parameters: {
             query?: {
+                /** @description Side of what it sees, in pixels. */
                 size?: number;
                 channels?: number;
+                batch_size?: number;
+                /** @description That it is to learn from. */
+                pictures?: number;
+                /** @description Pictures that it is judged on after each epoch. */
+                validation?: number;
+                /** @description Of the variation. */
+                operations?: number;
             };
             header?: never;
             path: {

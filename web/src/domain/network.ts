@@ -1,5 +1,7 @@
 /** A network's list of layers and blocks as a person writes it: where a line stands, and what can be done with it. */
 
+import type { Recipe } from "../api/client";
+
 export interface Part {
   readonly id?: string;
   readonly kind: string;
@@ -7,6 +9,31 @@ export interface Part {
   /** Of a repeated stretch. */
   readonly layers?: readonly Part[];
   readonly [setting: string]: unknown;
+}
+
+/** What a network is to learn from, as far as that has a say in what it comes to. */
+export interface Lesson {
+  readonly size: number;
+  readonly channels: number;
+  readonly batch_size: number;
+  readonly pictures: number;
+  readonly validation: number;
+  readonly operations: number;
+}
+
+/** The lesson of a recipe on the pictures of its sets, as far as these are known. */
+export function lessonOf(
+  recipe: Pick<Recipe, "preprocessing" | "settings" | "variation">,
+  sets?: { readonly training: number; readonly validation: number },
+): Lesson {
+  return {
+    size: recipe.preprocessing.size,
+    channels: recipe.preprocessing.colour === "rgb" ? 3 : 1,
+    batch_size: recipe.settings.batch_size,
+    pictures: sets?.training ?? 0,
+    validation: sets?.validation ?? 0,
+    operations: recipe.variation.operations.length,
+  };
 }
 
 /** A place in the list, and within a repeated stretch the place there, from 0. */

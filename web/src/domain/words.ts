@@ -34,6 +34,12 @@ export function duration(seconds: number): string {
   return `${(seconds / 3600).toFixed(1)} h`;
 }
 
+/** A time far below a second. */
+export function milliseconds(seconds: number): string {
+  const ms = seconds * 1000;
+  return ms < 0.95 ? "under 1 ms" : `${ms.toFixed(ms < 9.5 ? 1 : 0)} ms`;
+}
+
 export function bytes(count: number): string {
   if (count < 1024) return `${count} B`;
   if (count < 1024 * 1024) return `${(count / 1024).toFixed(0)} KB`;

@@ -8,6 +8,8 @@ interface Props {
   open: boolean;
   onClose: () => void;
   children: ReactNode;
+  /** Between the usual and the wide one. */
+  middle?: boolean;
   wide?: boolean;
   /** Nearly the whole window, for what is read beside what sets it. */
   widest?: boolean;
@@ -15,13 +17,22 @@ interface Props {
   readOnly?: boolean;
 }
 
-export function Sheet({ title, open, onClose, children, wide = false, widest = false, readOnly }: Props) {
+export function Sheet({
+  title,
+  open,
+  onClose,
+  children,
+  middle,
+  wide = false,
+  widest = false,
+  readOnly,
+}: Props) {
   return (
     <Dialog open={open} onClose={onClose} className="relative z-40 outline-none">
       <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
       <div className="fixed inset-0 flex items-start justify-center p-10">
         <DialogPanel
-          className={`shadow-float flex max-h-full flex-col bg-surface ${widest ? "w-[1120px]" : wide ? "w-[820px]" : "w-[480px]"}`}
+          className={`shadow-float flex max-h-full flex-col bg-surface ${widest ? "w-[1120px]" : wide ? "w-[820px]" : middle ? "w-[600px]" : "w-[480px]"}`}
         >
           <header className="flex items-center justify-between border-b border-hairline px-5 py-2.5">
             <DialogTitle className="text-lg font-semibold">{title}</DialogTitle>

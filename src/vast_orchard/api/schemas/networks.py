@@ -8,8 +8,10 @@ from vast_orchard.api.schemas.base import Write
 
 __all__ = [
     "LayerRead",
+    "MeasuredOnRead",
     "NetworkCheckCreate",
     "NetworkCheckRead",
+    "NetworkLesson",
     "NetworkLineRead",
     "NetworkPartRead",
     "NetworkRead",
@@ -43,11 +45,38 @@ class RunNetworkRead(BaseModel):
     layers: list[LayerRead]
 
 
-class NetworkRead(RunNetworkRead):
+class _Consequences(BaseModel):
+    """What a network comes to; sums are 0 and times None while something is wrong."""
+
+    parameters: int
+    multiply_adds: int
+    receptive_field: int
+    memory_bytes: int = Field(description="Of a training step.")
+    file_bytes: int = Field(description="Of an export, about.")
+    epoch_s: float | None = Field(
+        description="Expected on this machine, with the validation; None without pictures, or where no pace is known."
+    )
+    answer_s: float | None = Field(description="Expected on this machine for one picture.")
+
+
+class MeasuredOnRead(BaseModel):
+    """How errors were measured."""
+
+    training: int = Field(description="Pictures that each network learnt from.")
+    judged: int = Field(description="Others that it was judged on.")
+    epochs: int
+    seeds: int = Field(description="That the errors are pooled over.")
+
+
+class NetworkRead(_Consequences):
     """A ready network."""
 
+    name: str
+    layers: list[LayerRead]
     default: bool
     written: list[dict[str, Any]] = Field(description="Its layers and blocks as they are written.")
+    errors: dict[str, float] = Field(description="Share of wrong answers on made-up sets, measured beforehand.")
+    measured: MeasuredOnRead
 
 
 class PartSettingRead(BaseModel):
@@ -67,14 +96,21 @@ class NetworkPartRead(BaseModel):
     settings: list[PartSettingRead]
 
 
-class NetworkCheckCreate(Write):
+class NetworkLesson(Write):
+    """What a network is to learn from, and how."""
+
+    size: int = Field(48, ge=8, le=512, description="Side of what it sees, in pixels.")
+    channels: int = Field(3, ge=1, le=3)
+    batch_size: int = Field(32, ge=1, le=4096)
+    pictures: int = Field(0, ge=0, le=10**9, description="That it is to learn from.")
+    validation: int = Field(0, ge=0, le=10**9, description="Pictures that it is judged on after each epoch.")
+    operations: int = Field(0, ge=0, le=100, description="Of the variation.")
+
+
+class NetworkCheckCreate(NetworkLesson):
     """A list of layers and blocks, and what it is for."""
 
     layers: list[dict[str, Any]] = Field(max_length=1000)
-    size: int = Field(ge=8, le=512)
-    channels: int = Field(ge=1, le=3)
-    batch_size: int = Field(32, ge=1, le=4096)
-    pictures: int = Field(0, ge=0, le=10**9, description="That it is to learn from.")
 
 
 class NetworkLineRead(BaseModel):
@@ -112,16 +148,11 @@ class NetworkRemarkRead(BaseModel):
     repair: NetworkRepairRead | None
 
 
-class NetworkCheckRead(BaseModel):
-    """What a network comes to; sums are 0 while something is wrong."""
+class NetworkCheckRead(_Consequences):
+    """What a list of layers and blocks comes to, line by line."""
 
     written: list[dict[str, Any]] = Field(description="The list with every setting and id.")
     lines: list[NetworkLineRead]
     opened: list[OpenedBlockRead] = Field(description="Blocks that stand for themselves, not in a repeated stretch.")
     wrong: NetworkRemarkRead | None
     doubts: list[NetworkRemarkRead]
-    parameters: int
-    multiply_adds: int
-    receptive_field: int
-    memory_bytes: int
-    file_bytes: int

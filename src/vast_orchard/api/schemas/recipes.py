@@ -7,6 +7,7 @@ from pydantic import BaseModel, BeforeValidator, Field, create_model
 
 from vast_orchard.api.schemas.base import Read, Write
 from vast_orchard.at_once.catalogue import training_settings
+from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
     "OperationBody",
@@ -181,7 +182,7 @@ class RecipeCreate(Write):
 
 
 def _name(network: Any) -> Any:
-    return network["name"] if isinstance(network, dict) else network
+    return ready_name(network["name"] if isinstance(network, dict) else network)
 
 
 class RecipeRead(Read):

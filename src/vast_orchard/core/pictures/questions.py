@@ -17,7 +17,7 @@ class Answers:
 
     mirrored: str = "no"  # may it be mirrored: "no", "sideways", "both" ways
     turned: str = "slightly"  # may it be turned: "no", "slightly", by "quarters", by "any" angle
-    size_is_clue: bool = True
+    size_is_clue: bool = False  # to a tenth or so, which is what a zoom changes
     colour_is_clue: bool = True
     light_is_even: bool = True  # as in the pictures to come
     sharp: bool = True  # are all pictures, and those to come, equally sharp
@@ -54,8 +54,8 @@ def variation_by_answers(answers: Answers, channels: int = 3) -> Variation:
     if not answers.size_is_clue:
         found.append(operation("zoom"))
     wide = not answers.light_is_even
-    found.append(operation("brightness", *((0.6, 1.4) if wide else (0.9, 1.1))))
-    found.append(operation("contrast", *((0.7, 1.4) if wide else (0.9, 1.1))))
+    found.append(operation("brightness", *((0.6, 1.4) if wide else ())))
+    found.append(operation("contrast", *((0.7, 1.4) if wide else ())))
     if wide:
         found.append(operation("gamma"))
     if not answers.colour_is_clue and channels == 3:

@@ -82,7 +82,9 @@ def operation(
     )
 
 
-_DEFAULT = (operation("mirror"), operation("turn"), operation("brightness"))
+# What leaves the labels of common subjects true: a little turned, shifted, nearer or darker they stay what they are,
+# while mirrored ones may not (`questions.Answers` asks for that).
+_DEFAULT = tuple(operation(kind) for kind in ("turn", "shift", "zoom", "brightness", "contrast"))
 
 
 @dataclass(frozen=True, kw_only=True)

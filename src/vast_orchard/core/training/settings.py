@@ -136,6 +136,7 @@ class Setting:
     choices: tuple[tuple[str, str, str], ...] = ()  # value, word, what it does
     when: tuple[str, tuple[Any, ...]] | None = None  # has a say only while another setting has one of these values
     follows: tuple[str, Mapping[str, Any]] | None = None  # the default by another setting's value
+    by_pictures: bool = False  # what is proposed follows the number of training pictures (`amount.py`)
     far: float = 0.0  # a value further from the default than by this factor is questioned; 0: none is
 
 
@@ -148,8 +149,9 @@ class TrainingSettings:
     """How long, how fast, by which rule, and from which seed."""
 
     epochs: int = _setting(
-        25, "Epochs", "Passes over the training pictures; 10 to 100 is usual.", Part.SCHEDULE, low=1, high=10_000
-    )
+        25, "Epochs", "Passes over the training pictures; few pictures need more of them.", Part.SCHEDULE,
+        low=1, high=10_000, by_pictures=True,
+    )  # fmt: skip
     batch_size: int = _setting(
         32, "Batch size", "Pictures a step; 16 to 128 is usual.", Part.SCHEDULE, low=1, high=4096, unit="pictures"
     )

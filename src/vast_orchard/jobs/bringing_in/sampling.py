@@ -2,7 +2,6 @@
 
 from pathlib import Path
 
-from vast_orchard.at_once.catalogue import default_recipe, recipe_of
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.jobs.bringing_in.importing import import_pictures
 from vast_orchard.jobs.context import Progress, WorkContext
@@ -37,7 +36,7 @@ def bring_sample(context: WorkContext, import_id: int, progress: Progress, *, pi
     if with_run:
         with context.database.session() as session:
             if not list_runs(session, entry.project_id, limit=1).runs:
-                start_run(session, entry.project_id, RunOrder(recipe=recipe_of(default_recipe())))
+                start_run(session, entry.project_id, RunOrder())
 
 
 def _draw(context: WorkContext, place: Path, pictures: int, progress: Progress) -> None:

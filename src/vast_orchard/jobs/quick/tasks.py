@@ -13,7 +13,8 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
 from vast_orchard.jobs.context import WorkContext, open_context
-from vast_orchard.jobs.engine import make_ready
+from vast_orchard.jobs.engine import make_ready, make_team
+from vast_orchard.jobs.pace import find_pace
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.jobs.quick.varied import Varied
@@ -50,6 +51,7 @@ def _ready() -> bool:
     # Kernels are loaded now, so that the first preview and the first picture to try do not wait for them.
     if not make_ready(lambda words: _log.info(words, action="engine_compiling")):
         warm_up()
+    find_pace(make_team(_Place.settings))
     return True
 
 

@@ -15,6 +15,7 @@ from vast_orchard.formats.collection import labelled_examples
 from vast_orchard.formats.model_file import trained_model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
+from vast_orchard.jobs.pace import learn_pace, reference_epoch_s
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.jobs import hold_lease
@@ -70,7 +71,11 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
         with context.database.session() as session:
             end_run(session, run.id, RunEnding.FAILED, _words(error))
         raise
-    _Recorder(context, run, training, state, progress).run_to_end(len(sets[SetName.TRAINING]))
+    recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
+    recorder.run_to_end(len(sets[SetName.TRAINING]))
+    epochs = recipe.settings.epochs - (state.epoch if state else 0)
+    epoch_s = reference_epoch_s(training.recipe, *(len(examples) for examples in sets.values()))
+    learn_pace(team, recorder.trained_at - began, epochs * epoch_s)
 
 
 def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: SetName, progress: Progress) -> Examples:
@@ -111,6 +116,7 @@ class _Recorder:
         self._training, self._progress = training, progress
         self._epoch = state.epoch if state else 0
         self._began = time.monotonic() - (run.train_s or 0.0)
+        self.trained_at = 0.0  # by the clock, when the last epoch was through
 
     def run_to_end(self, pictures: int) -> None:
         """Consume the loop; whatever ends it, the run says why."""
@@ -130,6 +136,7 @@ class _Recorder:
         except NonFiniteError as error:
             self._end(RunEnding.FAILED, _words(error))
             raise
+        self.trained_at = time.monotonic()
         self._end(RunEnding.EPOCHS)
 
     def _store_epoch(self, result: EpochResult) -> None:

@@ -4,18 +4,21 @@ from dataclasses import asdict, dataclass
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.at_once.catalogue import PROGRAM
+from vast_orchard.at_once.catalogue import PROGRAM, default_recipe, recipe_of
 from vast_orchard.at_once.dividing import split_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_recipe
+from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.ingredients import version_of_value
 from vast_orchard.store.runs import create_run, get_run, set_parameters
 from vast_orchard.store.schema import IngredientKind, JobKind
+from vast_orchard.store.splits import get_split
 from vast_orchard.store.values import RunValue
+from vast_orchard.types import SetName
 
 __all__ = ["RunOrder", "start_run"]
 
@@ -24,12 +27,17 @@ __all__ = ["RunOrder", "start_run"]
 class RunOrder:
     """What to train."""
 
-    recipe: Recipe  # its network may be open
+    recipe: Recipe | None = None  # its network may be open; None: the defaults for as many pictures
     split_id: int | None = None  # None: the newest, or one by the defaults
     group_id: int | None = None  # of which plan it is part
     network_id: int | None = None  # of the kept network that it is, if it is one
     name: str = ""
     note: str = ""
+
+
+def _default_recipe(session: Session, split_id: int) -> Recipe:
+    counts = get_split(session, split_id).counts.values()
+    return recipe_of(default_recipe(sum(count.get(SetName.TRAINING, 0) for count in counts)))
 
 
 def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
@@ -44,24 +52,26 @@ def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
     MissingError
         There is no such split or group.
     """
-    check_colour(order.recipe.variation, order.recipe.preprocessing.channels)
     used = sum(1 for entry in list_classes(session, project_id) if entry.count)
     if used < 2:
         raise ConflictError(
             f"There are pictures of {used} class{'' if used == 1 else 'es'} only.",
             "A network tells at least two classes apart: bring in or label pictures of another.",
         )
-    split_id = split_for_training(session, project_id, order.split_id, order.recipe.settings.seed)
+    seed = (order.recipe.settings if order.recipe else TrainingSettings()).seed
+    split_id = split_for_training(session, project_id, order.split_id, seed)
+    asked = order.recipe or _default_recipe(session, split_id)
+    check_colour(asked.variation, asked.preprocessing.channels)
     values = {
-        IngredientKind.VARIATION: asdict(order.recipe.variation),
-        IngredientKind.PREPROCESSING: asdict(order.recipe.preprocessing),
+        IngredientKind.VARIATION: asdict(asked.variation),
+        IngredientKind.PREPROCESSING: asdict(asked.preprocessing),
     }
     named = {kind: version_of_value(session, project_id, kind, value) for kind, value in values.items()}
     run = create_run(
         session,
         project_id,
         split_id,
-        recipe_to_json(order.recipe),
+        recipe_to_json(asked),
         program=PROGRAM,
         variation_id=named[IngredientKind.VARIATION],
         preprocessing_id=named[IngredientKind.PREPROCESSING],
@@ -71,7 +81,7 @@ def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
         note=order.note,
     )
     # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
-    recipe = resolved_recipe(order.recipe, len(run.classes))
+    recipe = resolved_recipe(asked, len(run.classes))
     set_parameters(session, run.id, recipe_to_json(recipe), plan(recipe.network, len(run.classes)).parameters)
     start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
     return get_run(session, run.id)

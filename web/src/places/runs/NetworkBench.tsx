@@ -2,7 +2,7 @@
 import { useEffect, useState } from "react";
 import type { NetworkCheck, Recipe } from "../../api/client";
 import { useNetworkCheck, useNetworkParts } from "../../api/runQueries";
-import { type Line, type Part, rowsOf, sameLine } from "../../domain/network";
+import { type Line, lessonOf, type Part, rowsOf, sameLine } from "../../domain/network";
 import { Failed, Reading } from "../../parts/States";
 import { NetworkChoice } from "./NetworkChoice";
 import { NetworkDrawing } from "./NetworkDrawing";
@@ -15,26 +15,18 @@ interface Props {
   recipe: Recipe;
   onRecipe: (recipe: Recipe) => void;
   onBack: () => void;
-  /** Pictures that it would learn from. */
-  pictures: number;
+  /** What it would learn from. */
+  sets: { readonly training: number; readonly validation: number } | undefined;
 }
 
 const NOTHING: readonly Part[] = [];
 
-export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: Props) {
+export function NetworkBench({ projectId, recipe, onRecipe, onBack, sets }: Props) {
   const draft = useNetworkDraft(projectId, recipe, onRecipe);
   const parts = draft.parts ?? NOTHING;
-  const { size, colour } = recipe.preprocessing;
-  const check = useNetworkCheck(
-    projectId,
-    draft.parts && {
-      layers: parts,
-      size,
-      channels: colour === "rgb" ? 3 : 1,
-      batchSize: recipe.settings.batch_size,
-      pictures,
-    },
-  );
+  const lesson = lessonOf(recipe, sets);
+  const { size } = lesson;
+  const check = useNetworkCheck(projectId, draft.parts && { layers: parts, lesson });
   const catalogue = useNetworkParts();
   const [cursor, setCursor] = useState<Line>([0]);
   useWrittenOut(draft, parts, check.isPlaceholderData ? undefined : check.data?.written);
@@ -46,11 +38,11 @@ export function NetworkBench({ projectId, recipe, onRecipe, onBack, pictures }: 
   return (
     <div className="flex h-full flex-col" data-testid="network-bench">
       <NetworkChoice
-        {...{ projectId, recipe, onRecipe, draft }}
+        {...{ projectId, recipe, onRecipe, draft, lesson }}
         parts={parts}
         onBack={() => void draft.flush().then(onBack)}
       />
-      <NetworkFacts check={check.data} size={size} batchSize={recipe.settings.batch_size} />
+      <NetworkFacts check={check.data} lesson={lesson} epochs={recipe.settings.epochs} />
       {check.isError && <Failed error={check.error} onRetry={() => void check.refetch()} />}
       <div className={`flex min-h-0 flex-1 ${draft.parts ? "" : "invisible"}`}>
         <NetworkLines

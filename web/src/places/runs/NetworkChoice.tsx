@@ -3,13 +3,14 @@ import { useState } from "react";
 import type { Ingredient, Network, Recipe } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
-import { freeName, type Part, versionName } from "../../domain/network";
+import { freeName, type Lesson, type Part, versionName } from "../../domain/network";
 import { short } from "../../domain/recipe";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Help } from "../../parts/Help";
 import { NameSheet } from "../../parts/NameSheet";
 import { NetworkMenu } from "./NetworkMenu";
+import { ReadyTable } from "./ReadyTable";
 import type { NetworkDraft } from "./useNetworkDraft";
 
 interface Props {
@@ -19,6 +20,7 @@ interface Props {
   draft: NetworkDraft;
   parts: readonly Part[];
   onBack: () => void;
+  lesson: Lesson;
 }
 
 const STATES: Record<NetworkDraft["state"], string> = {
@@ -29,11 +31,11 @@ const STATES: Record<NetworkDraft["state"], string> = {
   failed: "could not be kept",
 };
 
-export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBack }: Props) {
+export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBack, lesson }: Props) {
   const { data: kept = [] } = useIngredients(projectId, "network");
   const [naming, setNaming] = useState<"new" | "copy">();
-  const { size, colour } = recipe.preprocessing;
-  const { data: ready = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const [comparing, setComparing] = useState(false);
+  const { data: ready = [] } = useNetworks(projectId, lesson);
   const isReady = ready.some((entry) => entry.name === recipe.network);
   const names = [...ready, ...kept].map((entry) => entry.name);
   const name = freeName(naming === "new" ? "network" : `${draft.own || recipe.network} changed`, names);
@@ -47,9 +49,19 @@ export function NetworkChoice({ projectId, recipe, onRecipe, draft, parts, onBac
         <Button kind={draft.own ? "plain" : "main"} disabled={!draft.parts} onClick={() => setNaming("copy")}>
           Duplicate
         </Button>
+        <Button onClick={() => setComparing(true)}>Compare</Button>
         <Button onClick={() => setNaming("new")}>New, empty</Button>
         <NetworkMenu draft={draft} parts={parts} name={draft.own || recipe.network} taken={names} />
       </span>
+      {comparing && (
+        <ReadyTable
+          networks={ready}
+          lesson={lesson}
+          chosen={recipe.network}
+          onChoose={(network) => onRecipe({ ...recipe, network })}
+          onClose={() => setComparing(false)}
+        />
+      )}
       {naming && (
         <NameSheet
           title={naming === "new" ? "A network of your own" : "A network like this one"}

@@ -1,29 +1,31 @@
 /** What a network comes to in numbers, and what is doubtful about all of it. */
 import type { NetworkCheck } from "../../api/client";
+import type { Lesson } from "../../domain/network";
 import { short } from "../../domain/recipe";
-import { bytes } from "../../domain/words";
+import { bytes, duration, milliseconds, plural } from "../../domain/words";
 
 interface Props {
   check: NetworkCheck | undefined;
-  size: number;
-  batchSize: number;
+  lesson: Lesson;
+  epochs: number;
 }
 
-export function NetworkFacts({ check, size, batchSize }: Props) {
+export function NetworkFacts({ check, lesson, epochs }: Props) {
   const facts: [string, string][] =
     check && !check.wrong
       ? [
           ["parameters", check.parameters.toLocaleString("en")],
-          ["multiply-adds a picture", short(check.multiply_adds)],
-          ["the last maps see", `${check.receptive_field} of ${size} px`],
-          [`memory at batches of ${batchSize}`, bytes(check.memory_bytes)],
-          ["exported file", bytes(check.file_bytes)],
+          ["multiply-adds", short(check.multiply_adds)],
+          ["maps see", `${check.receptive_field} of ${lesson.size} px`],
+          [`memory at ${lesson.batch_size} a batch`, bytes(check.memory_bytes)],
+          ["file", bytes(check.file_bytes)],
+          ...times(check, lesson, epochs),
         ]
       : [];
   const whole = check?.doubts.filter((doubt) => doubt.line === null) ?? [];
   return (
     <section aria-label="What it comes to" className="border-b border-hairline px-4 py-1.5">
-      <dl className="flex min-h-[22px] flex-wrap gap-x-6" data-testid="network-facts">
+      <dl className="flex min-h-[22px] flex-wrap gap-x-5" data-testid="network-facts">
         {facts.map(([what, value]) => (
           <div key={what} className="flex items-baseline gap-1.5">
             <dt className="text-sm text-quiet">{what}</dt>
@@ -43,4 +45,19 @@ export function NetworkFacts({ check, size, batchSize }: Props) {
       ))}
     </section>
   );
+}
+
+/** What is expected on this machine; nothing before that is known. */
+function times(check: NetworkCheck, lesson: Lesson, epochs: number): [string, string][] {
+  const { epoch_s, answer_s } = check;
+  const pictures = lesson.pictures.toLocaleString("en");
+  return [
+    ...(epoch_s === null
+      ? []
+      : ([
+          [`epoch of ${pictures}`, `≈ ${duration(epoch_s)}`],
+          [plural(epochs, "epoch"), `≈ ${duration(epoch_s * epochs)}`],
+        ] satisfies [string, string][])),
+    ...(answer_s === null ? [] : ([["answer", milliseconds(answer_s)]] satisfies [string, string][])),
+  ];
 }

@@ -33,9 +33,7 @@ export function PreprocessingBench({ projectId, classes, recipe, pictureIds, onR
           onTake={(entry) => take(entry.value as unknown as Preprocessing)}
         />
       }
-      settings={
-        <PreprocessingFields {...{ projectId, preprocessing }} network={recipe.network} onChange={take} />
-      }
+      settings={<PreprocessingFields {...{ projectId, preprocessing, recipe }} onChange={take} />}
       settingsLabel="Settings"
       previewLabel="What the network sees"
       onBack={onBack}

@@ -1,7 +1,8 @@
 /** The settings of preprocessing, each with what it does and what it costs. */
 import type { ReactNode } from "react";
-import type { Preprocessing } from "../../api/client";
+import type { Preprocessing, Recipe } from "../../api/client";
 import { useInputSize } from "../../api/ingredientQueries";
+import { lessonOf } from "../../domain/network";
 import { INPUT_SIZES, short } from "../../domain/recipe";
 import { Choice } from "../../parts/Choice";
 import { Help } from "../../parts/Help";
@@ -11,8 +12,7 @@ import { useNetworkShown } from "./useNetworkShown";
 interface Props {
   projectId: number;
   preprocessing: Preprocessing;
-  /** Name of the network that will see the pictures. */
-  network: string;
+  recipe: Recipe;
   onChange: (next: Preprocessing) => void;
 }
 
@@ -105,9 +105,10 @@ function Explained({ words, guide, children }: { words: string; guide: string; c
   );
 }
 
-function Side({ projectId, preprocessing, network, change }: Props & { change: Change }) {
+function Side({ projectId, preprocessing, recipe, change }: Props & { change: Change }) {
   const { size } = preprocessing;
-  const found = useNetworkShown(projectId, network, preprocessing);
+  const { network } = recipe;
+  const found = useNetworkShown(projectId, network, lessonOf(recipe));
   return (
     <div>
       <Choice

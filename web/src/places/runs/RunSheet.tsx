@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import type { ClassOf, Project, Recipe, Setting, Split, TrainingSettings } from "../../api/client";
 import { useVariationSheet } from "../../api/ingredientQueries";
 import { useRateLine } from "../../api/runQueries";
+import { lessonOf } from "../../domain/network";
 import {
   networkLabel,
   preprocessingWords,
@@ -50,6 +51,7 @@ export function RunSheet(props: RunSheetProps) {
   const { preprocessing, variation, settings } = recipe;
   const base = useTrainingBase(project.id, split, settings.seed);
   const shown = base?.sets.training ?? 0;
+  const network = useNetworkShown(project.id, recipe.network, lessonOf(recipe, base?.sets));
   const onSetting = (name: string, value: SettingValue) =>
     onRecipe({ ...recipe, settings: withSetting(table, settings, name, value) });
   return (
@@ -87,7 +89,7 @@ export function RunSheet(props: RunSheetProps) {
           )
         }
       />
-      <NetworkPart project={project} recipe={recipe} onOpen={onOpen} />
+      <NetworkPart recipe={recipe} network={network} onOpen={onOpen} />
       <Part
         title="Schedule"
         words={scheduleWords(settings)}
@@ -106,14 +108,15 @@ export function RunSheet(props: RunSheetProps) {
           ))}
         <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
       </Part>
-      <StartCell {...props} shown={shown} onSetting={onSetting} />
+      <StartCell {...props} shown={shown} epochS={network?.epoch_s ?? null} onSetting={onSetting} />
     </section>
   );
 }
 
-function NetworkPart(props: Pick<RunSheetProps, "project" | "recipe" | "onOpen">) {
-  const { project, recipe, onOpen } = props;
-  const network = useNetworkShown(project.id, recipe.network, recipe.preprocessing);
+function NetworkPart(
+  props: Pick<RunSheetProps, "recipe" | "onOpen"> & { network: ShownNetwork | undefined },
+) {
+  const { recipe, network, onOpen } = props;
   return (
     <Ingredient
       title="Network"

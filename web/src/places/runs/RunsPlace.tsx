@@ -7,6 +7,7 @@ import { stoodOn } from "../../domain/stoodOn";
 import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { DivideSheet } from "../sets/DivideSheet";
+import { FirstQuestions } from "./FirstQuestions";
 import { Ledger } from "./Ledger";
 import { NetworkBench } from "./NetworkBench";
 import { PreprocessingBench } from "./PreprocessingBench";
@@ -20,12 +21,16 @@ import { VariationBench } from "./VariationBench";
 
 const FIRST_RUN =
   "The band above holds everything that a training is made of; curves of training and validation show here while it runs.";
+/** Of the defaults; how many pictures a set gets hardly depends on it. */
+const FIRST_SEED = 1;
+const isSame = (one: unknown, two: unknown) => JSON.stringify(one) === JSON.stringify(two);
 const UNTITLED: RunTitle = { name: "", note: "" };
 
 export function RunsPlace() {
   const { project, classes, split, runs, named } = usePlace();
   const [params, setAddress] = useAddress();
-  const defaults = useDefaultRecipe();
+  const base = useTrainingBase(project.id, split, FIRST_SEED);
+  const defaults = useDefaultRecipe(base?.sets.training ?? 0);
   const table = useTrainingSettings();
   const [changed, setChanged] = useState<Recipe>();
   const [title, setTitle] = useState<RunTitle>(UNTITLED);
@@ -40,6 +45,7 @@ export function RunsPlace() {
     splitId: split?.id,
     title,
     possible: project.pictures > 0 && table.data !== undefined,
+    first: runs.length === 0 && isSame(recipe?.variation, defaults.data?.variation),
     onStarted: (run) => {
       setTitle(UNTITLED);
       setAddress({ run: String(run.id) });
@@ -69,6 +75,17 @@ export function RunsPlace() {
       />
       <Results {...sheet} shown={shown} />
       {dividing && <Dividing onClose={() => setDividing(false)} />}
+      {training.asking && (
+        <FirstQuestions
+          recipe={recipe}
+          onAnswered={(variation) => {
+            setChanged({ ...recipe, variation });
+            training.answered(variation);
+          }}
+          onPass={() => training.answered()}
+          onClose={training.giveUp}
+        />
+      )}
     </div>
   );
 }
@@ -83,7 +100,7 @@ function NetworkPage({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onR
       recipe={recipe}
       onRecipe={onRecipe}
       onBack={() => setAddress({ part: undefined })}
-      pictures={base?.sets.training ?? 0}
+      sets={base?.sets}
     />
   );
 }

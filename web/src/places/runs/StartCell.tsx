@@ -4,7 +4,7 @@ import type { Split } from "../../api/client";
 import { useSplitChecks } from "../../api/ingredientQueries";
 import { steps } from "../../domain/recipe";
 import type { SettingValue } from "../../domain/trainingSettings";
-import { plural } from "../../domain/words";
+import { duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { TextField } from "../../parts/TextField";
 import type { RunSheetProps } from "./RunSheet";
@@ -18,11 +18,13 @@ export interface RunTitle {
 interface Props extends RunSheetProps {
   /** How many pictures an epoch shows. */
   shown: number;
+  /** Expected seconds of an epoch, if they can be told. */
+  epochS: number | null;
   onSetting: (name: string, value: SettingValue) => void;
 }
 
 export function StartCell(props: Props) {
-  const { project, split, recipe, training, shown, onDivide, onSetting } = props;
+  const { project, split, recipe, training, shown, epochS, onDivide, onSetting } = props;
   return (
     <div className="min-w-0 px-3 py-2">
       {training.doubts.length ? (
@@ -39,7 +41,16 @@ export function StartCell(props: Props) {
       )}
       <p className="mt-1 flex flex-wrap justify-between gap-x-2 text-sm text-quiet">
         <span className="whitespace-nowrap">
-          {plural(steps(shown, recipe.settings), "step")} of {shown.toLocaleString("en")} pictures
+          {epochS === null ? (
+            <>
+              {plural(steps(shown, recipe.settings), "step")} of {shown.toLocaleString("en")} pictures
+            </>
+          ) : (
+            <span title={`${plural(steps(shown, recipe.settings), "step")}, expected on this machine`}>
+              about <b>{duration(epochS * recipe.settings.epochs)}</b> for {shown.toLocaleString("en")}{" "}
+              pictures
+            </span>
+          )}
         </span>
         <Titled title={props.title} onTitle={props.onTitle} />
       </p>

@@ -27,7 +27,11 @@ export function VariationSettings({ recipe, onChange }: Props) {
           Start from questions about the pictures
         </DisclosureButton>
         <DisclosurePanel className="mt-2">
-          <VariationQuestions channels={preprocessing.colour === "rgb" ? 3 : 1} onAnswered={onChange} />
+          <VariationQuestions
+            channels={preprocessing.colour === "rgb" ? 3 : 1}
+            variation={variation}
+            onAnswered={onChange}
+          />
         </DisclosurePanel>
       </Disclosure>
       <Strength {...{ variation, onChange }} />

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { type Ingredient, Problem, type Recipe } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworks } from "../../api/runQueries";
-import { type Part, versionName } from "../../domain/network";
+import { lessonOf, type Part, versionName } from "../../domain/network";
 import { useNotices } from "../../parts/Notices";
 import { useKeptByName } from "./useKeptByName";
 
@@ -181,8 +181,7 @@ function forth(last: Steps): Steps {
 
 /** The list to show, and the entry that can be changed: the newest of a name, no older version and no ready one. */
 function useSources(projectId: number, recipe: Recipe) {
-  const { size, colour } = recipe.preprocessing;
-  const { data: networks = [] } = useNetworks(projectId, size, colour === "rgb" ? 3 : 1);
+  const { data: networks = [] } = useNetworks(projectId, lessonOf(recipe));
   const { data: kept = [] } = useIngredients(projectId, "network");
   const ready = networks.find((entry) => entry.name === recipe.network);
   const entry = kept.find((one) => versionName(one) === recipe.network || one.name === recipe.network);
@@ -190,6 +189,6 @@ function useSources(projectId: number, recipe: Recipe) {
   return {
     shown: entry ? listOf(entry) : (ready?.written as readonly Part[] | undefined),
     newest: newest === entry ? newest : undefined,
-    usual: networks.find((one) => one.default)?.name ?? "medium",
+    usual: networks.find((one) => one.default)?.name ?? recipe.network,
   };
 }

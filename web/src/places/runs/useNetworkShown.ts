@@ -1,12 +1,14 @@
 /** The network that the Run sheet is set to, layer by layer: a ready one, or one that the project keeps. */
-import type { Network, Preprocessing } from "../../api/client";
+import type { Network } from "../../api/client";
 import { useIngredients } from "../../api/ingredientQueries";
 import { useNetworkCheck, useNetworks } from "../../api/runQueries";
-import { type Part, versionName } from "../../domain/network";
+import { type Lesson, type Part, versionName } from "../../domain/network";
 
 export interface ShownNetwork {
   readonly parameters: number;
   readonly multiply_adds: number;
+  /** Expected; null where nothing is known to tell it by. */
+  readonly epoch_s: number | null;
   readonly layers: Network["layers"];
   /** What is wrong with it; it cannot be trained then. */
   readonly wrong?: string;
@@ -15,28 +17,21 @@ export interface ShownNetwork {
 export function useNetworkShown(
   projectId: number,
   network: string,
-  preprocessing: Preprocessing,
+  lesson: Lesson,
 ): ShownNetwork | undefined {
-  const { size, colour } = preprocessing;
-  const channels = colour === "rgb" ? 3 : 1;
-  const ready = useNetworks(projectId, size, channels).data?.find((entry) => entry.name === network);
+  const ready = useNetworks(projectId, lesson).data?.find((entry) => entry.name === network);
   const { data: kept = [] } = useIngredients(projectId, "network");
   const own = kept.find((entry) => versionName(entry) === network || entry.name === network);
   const check = useNetworkCheck(
     projectId,
-    own && {
-      layers: (own.value.layers ?? []) as readonly Part[],
-      size,
-      channels,
-      batchSize: 1, // what a batch takes is not shown here
-      pictures: 0,
-    },
+    own && { layers: (own.value.layers ?? []) as readonly Part[], lesson },
   );
   if (ready) return ready;
   if (!own || !check.data) return undefined;
   return {
     parameters: check.data.parameters,
     multiply_adds: check.data.multiply_adds,
+    epoch_s: check.data.epoch_s,
     layers: check.data.lines.flatMap((entry) => entry.layers).sort((one, two) => one.place - two.place),
     ...(check.data.wrong ? { wrong: check.data.wrong.what } : {}),
   };

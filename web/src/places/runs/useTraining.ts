@@ -13,6 +13,11 @@ export interface Training {
   /** Starts it all the same. */
   readonly insist: () => void;
   readonly withdraw: () => void;
+  /** The questions about the pictures are to be answered first. */
+  readonly asking: boolean;
+  /** Starts it with the variation that was answered, or as it is. */
+  readonly giveUp: () => void;
+  readonly answered: (variation?: Recipe["variation"]) => void;
   readonly busy: boolean;
 }
 
@@ -23,6 +28,8 @@ interface Asked {
   splitId: number | undefined;
   title: { readonly name: string; readonly note: string };
   possible: boolean;
+  /** The first training of a project, whose variation nobody has looked at yet. */
+  first: boolean;
   onStarted: (run: Run) => void;
 }
 
@@ -33,25 +40,28 @@ export function useTraining({
   splitId,
   title,
   possible,
+  first,
   onStarted,
 }: Asked): Training {
   const queries = useQueryClient();
   const { fail } = useNotices();
   const [busy, setBusy] = useState(false);
   const [doubts, setDoubts] = useState<readonly Doubt[]>([]);
+  const [asking, setAsking] = useState(false);
   // A second press comes before the first one's state is drawn.
   const underWay = useRef(false);
 
-  const send = async () => {
-    if (!recipe || underWay.current || !possible) return;
+  const send = async (variation = recipe?.variation) => {
+    if (!recipe || !variation || underWay.current || !possible) return;
     underWay.current = true;
     setBusy(true);
     setDoubts([]);
+    setAsking(false);
     try {
       const run = await need(
         client.POST("/api/projects/{project_id}/runs", {
           params: { path: { project_id: projectId } },
-          body: { recipe, split_id: splitId ?? null, ...title },
+          body: { recipe: { ...recipe, variation }, split_id: splitId ?? null, ...title },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["runs"] });
@@ -67,6 +77,13 @@ export function useTraining({
     if (!recipe || underWay.current || !possible) return;
     const found = doubtsOf(table, recipe.settings);
     if (found.length) setDoubts(found);
+    else goOn();
+  };
+
+  /** What was doubtful is agreed to. */
+  const goOn = () => {
+    setDoubts([]);
+    if (first) setAsking(true);
     else void send();
   };
 
@@ -81,5 +98,14 @@ export function useTraining({
     return () => window.removeEventListener("keydown", onKey);
   });
 
-  return { start, doubts, insist: () => void send(), withdraw: () => setDoubts([]), busy };
+  return {
+    start,
+    doubts,
+    insist: goOn,
+    withdraw: () => setDoubts([]),
+    asking,
+    answered: (variation) => void send(variation),
+    giveUp: () => setAsking(false),
+    busy,
+  };
 }
