@@ -120,11 +120,6 @@ def _runs(camera: _Camera) -> None:
     camera.wait("[data-testid=curves-loss] path")
     camera.wait("[data-testid=run-sheet] img")
     camera.take("runs")
-    camera.press("Train")
-    WebDriverWait(camera.browser, 120).until(lambda b: "Epoch 7" in b.find_element(By.TAG_NAME, "body").text)
-    camera.take("runs-under-way")
-    camera.press("Stop")
-    WebDriverWait(camera.browser, 60).until(lambda b: "Stopped by hand" in b.find_element(By.TAG_NAME, "body").text)
 
 
 def _ingredients(camera: _Camera) -> None:
@@ -162,6 +157,10 @@ def _network(camera: _Camera) -> None:
     ).raise_for_status()
     camera.go("runs?part=network")
     camera.wait("[data-testid=network-drawing] rect")
+    camera.press("Compare")
+    camera.wait("[data-testid=ready-table]")
+    camera.take("ready-networks")
+    camera.press("Close")
     chosen = camera.browser.find_element(By.CSS_SELECTOR, "[aria-label='Which network']")
     Select(chosen).select_by_value("Residual, version 1")
     camera.wait("[data-line='3.0']")

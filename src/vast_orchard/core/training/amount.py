@@ -13,8 +13,8 @@ _FEWEST, _MOST = 10, 150
 def proposed_epochs(pictures: int, batch_size: int = 32) -> int:
     """Epochs for a training on so many pictures.
 
-    Up to 300 pictures as many as make 500 steps, but at most 150, which is within a minute on two processors; from there
-    on the epochs fall with the fourth root of the pictures: ten times as many make not quite six times the steps.
+    Up to 300 pictures as many as make 500 steps, but at most 150, which is within a minute on two processors; from
+    there on the epochs fall with the fourth root of the pictures: ten times as many make not quite six times the steps.
 
     Parameters
     ----------
