@@ -6,6 +6,7 @@ Numba itself keeps processors apart in it.
 """
 
 import contextlib
+import functools
 import hashlib
 import os
 from collections.abc import MutableMapping
@@ -18,6 +19,7 @@ FOLDER_VARIABLE = "VAST_ORCHARD_KERNEL_CACHE_DIR"
 _NUMBA_VARIABLE = "NUMBA_CACHE_DIR"
 
 
+@functools.cache
 def _digest() -> str:
     found = hashlib.sha256()
     for name in ("numba", "llvmlite", "numpy"):
