@@ -14,8 +14,7 @@ from rich.console import Console
 from vast_orchard.at_once.network_times import Lesson
 from vast_orchard.at_once.networks import check_network
 from vast_orchard.cli.terminal import AsJson, console
-from vast_orchard.core.network.description import description_to_json, resolved
-from vast_orchard.core.network.effort import effort_of, expected
+from vast_orchard.core.network.description import description_to_json
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
@@ -28,7 +27,7 @@ from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import Keep, TrainingSettings
 from vast_orchard.core.training.values import EpochResult, Examples
 from vast_orchard.jobs.engine import make_ready, make_team
-from vast_orchard.jobs.pace import measured_pace
+from vast_orchard.jobs.pace import measured_pace, reference_time
 from vast_orchard.made_up.sets import MADE_UP_SETS, draw_set
 from vast_orchard.settings import read_settings
 
@@ -88,17 +87,13 @@ class _Timed:
             variation=variation_by_answers(Answers()),
             settings=TrainingSettings(epochs=_TURNS + 1),
         )
-        self._size, operations = recipe.preprocessing.size, len(recipe.variation.operations)
-        self._results = begin(recipe, 7, _noise(_TIMED, self._size), _noise(_TIMED // 4, self._size), team=team).results
-        description = resolved(ready_network(name), recipe.preprocessing.input_shape, 7)
-        effort = effort_of(plan(description).layers, description.input_shape)
-        self._frozen = FrozenNetwork(Network(description, 0, team=team), team)
-        self.parameters, self.multiply_adds = effort.parameters, effort.multiply_adds
+        self._size = recipe.preprocessing.size
+        running = begin(recipe, 7, _noise(_TIMED, self._size), _noise(_TIMED // 4, self._size), team=team)
+        self._results, network = running.results, running.recipe.network
+        self._frozen = FrozenNetwork(Network(network, 0, team=team), team)
+        self.planned = plan(network)
         # At a pace of one; what the machine's is stands beside it.
-        self.expected = expected(
-            effort, description.input_shape, 1.0, training=_TIMED, validation=_TIMED // 4,
-            batch_size=recipe.settings.batch_size, operations=operations,
-        )  # fmt: skip
+        self.expected = reference_time(running.recipe, _TIMED, _TIMED // 4)
         self.epochs: list[float] = []
         self.answers: list[float] = []
         self.epoch()
@@ -166,8 +161,8 @@ def bench_networks(
         "ready": [
             {
                 "name": name,
-                "parameters": one.parameters,
-                "multiply_adds": one.multiply_adds,
+                "parameters": one.planned.parameters,
+                "multiply_adds": one.planned.multiply_adds,
                 "epoch_s": round(epoch_s[name], 3),
                 "answer_ms": round(statistics.median(one.answers) * 1e3, 2),
                 "validation_error": errors.get(name, {}),
@@ -190,7 +185,12 @@ def bench_networks(
     heads = ("network", "parameters", "multiply-adds", "epoch of 256, s", "told, off by", "answer, ms", *_SETS)
     print(f"| {' | '.join(heads)} |\n|{'---|' * len(heads)}")
     for name, one in timed.items():
-        cells = [name, f"{one.parameters:,}", f"{one.multiply_adds / 1e6:.1f} M", f"{epoch_s[name]:.2f}"]
+        cells = [
+            name,
+            f"{one.planned.parameters:,}",
+            f"{one.planned.multiply_adds / 1e6:.1f} M",
+            f"{epoch_s[name]:.2f}",
+        ]
         cells += [f"{found['time_error'][name]:+.0%}", f"{statistics.median(one.answers) * 1e3:.2f}"]
         cells += [f"{errors[name][set_name]:.3f}" if errors else "" for set_name in _SETS]
         print(f"| {' | '.join(cells)} |")

@@ -5,7 +5,8 @@ import math
 __all__ = ["proposed_epochs"]
 
 # With few pictures an epoch is too short a unit: what is learnt goes by steps. Above that the steps grow more slowly
-# than the pictures. Chosen by measurement on made-up sets (README, "Figures").
+# than the pictures. The steps were tried on few pictures of made-up sets (README, "Figures"); the fall keeps the time
+# near what 25 epochs took at some thousands, and is not measured.
 _FEW, _FEW_STEPS, _FALL = 300, 500, 0.25
 _FEWEST, _MOST = 10, 150
 

@@ -15,7 +15,7 @@ from vast_orchard.formats.collection import labelled_examples
 from vast_orchard.formats.model_file import trained_model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
-from vast_orchard.jobs.pace import learn_pace, reference_epoch_s
+from vast_orchard.jobs.pace import learn_pace, reference_time
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.jobs import hold_lease
@@ -74,8 +74,8 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
     recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
     recorder.run_to_end(len(sets[SetName.TRAINING]))
     epochs = recipe.settings.epochs - (state.epoch if state else 0)
-    epoch_s = reference_epoch_s(training.recipe, *(len(examples) for examples in sets.values()))
-    learn_pace(team, recorder.trained_at - began, epochs * epoch_s)
+    expected = reference_time(training.recipe, *(len(examples) for examples in sets.values()))
+    learn_pace(team, recorder.trained_at - began, epochs * expected.epoch_s)
 
 
 def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: SetName, progress: Progress) -> Examples:
