@@ -16,7 +16,6 @@ from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.pictures.fingerprints import fingerprints
 from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.showing import Shown
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation
 from vast_orchard.core.pictures.vary import vary
 from vast_orchard.core.sets.epoch_order import epoch_order
@@ -79,11 +78,9 @@ def test_what_is_drawn_in_a_step_is_drawn_nowhere_else() -> None:
 
 def test_a_mixed_partner_is_smoothed_and_weighed_like_the_picture_itself() -> None:
     settings = TrainingSettings(label_smoothing=0.1)
-    shown = Shown(
-        pixels=np.zeros((2, 2, 2, 3), np.uint8), partners=np.array([1, 0]), shares=np.array([0.25, 0.0], np.float32)
-    )
+    shares, labels = np.array([0.25, 0.0], np.float32), np.array([0, 1])
     weights = np.array([1.0, 3.0, 1.0, 1.0])
-    targets, counts = loop._targets(shown, np.array([0, 1]), np.array([0, 1]), weights, settings)
+    targets, counts = loop._targets(shares, labels[::-1], labels, weights, settings)
     # Smoothed, class 0 is (0.925, 0.025, 0.025, 0.025), and class 1 likewise: three quarters of one, one of the other.
     np.testing.assert_allclose(targets[0], [0.70, 0.25, 0.025, 0.025], atol=1e-6)
     np.testing.assert_allclose(targets[1], [0.025, 0.925, 0.025, 0.025], atol=1e-6)

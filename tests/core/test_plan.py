@@ -30,7 +30,7 @@ from vast_orchard.core.network.layers import (
     MaxPool,
     ReLU,
 )
-from vast_orchard.core.network.layout import check_memory, lay_out, memory_for_training
+from vast_orchard.core.network.layout import check_memory, lay_out, lay_out_training, memory_for_training
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.errors import DescriptionError, MemoryShortError, SettingError
@@ -264,10 +264,10 @@ def test_layers_are_fused_where_nobody_else_reads_between_them() -> None:
         Add(inputs=("c", "e")), Flatten(), Dense(outputs=2),
     )  # fmt: skip
     folded, trained = (
-        [(stage.place, stage.norm, stage.slope, stage.output) for stage in lay_out(described, training=training).stages]
-        for training in (False, True)
+        [(stage.place, stage.norm, stage.slope, stage.output) for stage in layout.stages]
+        for layout in (lay_out(described), lay_out_training(described))
     )
     assert folded[:3] == [(1, 2, 0.0, 3), (4, None, 0.01, 5), (6, None, 1.0, 6)]
     assert trained[:3] == [(1, None, 1.0, 1), (2, None, 0.0, 3), (4, None, 0.01, 5)]
     tapped = _described(Conv(channels=4, id="a"), BatchNorm(id="b"), Add(inputs=("a", "b")))
-    assert [stage.norm for stage in lay_out(tapped, training=False).stages] == [None, None, None]
+    assert [stage.norm for stage in lay_out(tapped).stages] == [None, None, None]

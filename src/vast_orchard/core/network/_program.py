@@ -8,7 +8,7 @@ import numpy as np
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network._stage_work import Joints, StageWork
 from vast_orchard.core.network._stages import make_work
-from vast_orchard.core.network._weighted_stages import NormWork, WeightedWork
+from vast_orchard.core.network._weighted_stages import NormWork, SteadyNormWork, WeightedWork
 from vast_orchard.core.network.layout import SHARDS, Layout, Stage
 from vast_orchard.core.network.parameters import LayerNumbers
 from vast_orchard.core.plane import Plane, make_plane
@@ -71,22 +71,26 @@ class TrainingProgram:
         for stage in layout.stages:
             joints = self._joints(stage, most)
             self._works.append((stage, make_work(stage, joints, numbers), joints.images))
+        # Batch norm by the batch takes its numbers between two passes.
+        at_once = [(s, work) for s, work, _ in self._works if isinstance(work, WeightedWork | SteadyNormWork)]
+        self._loaded = [work for _, work in at_once]
+        self._collected = [work for stage, work in at_once if stage.learns]
         self._forward = self._forward_phases()
         self._backward = self._backward_phases()
         self._count = 0
 
     def _joints(self, stage: Stage, most: int) -> Joints:
         x = tuple(self.values[place] for place in stage.inputs)
-        y, gradient = self.values[stage.output], self._gradients[self._layout.edges(stage.output)[0]]
-        x_gradients = tuple(
-            None if place == 0 else self._gradients[self._layout.gradients[place, stage.place]]
-            for place in stage.inputs
-        )
-        images = _images_at_once([*x, y, gradient], most)
+        y = self.values[stage.output]
+        gradient = self._gradients[self._layout.edges(stage.output)[0]] if stage.backward else None
+        numbers = (self._layout.gradients.get((place, stage.place)) for place in stage.inputs)
+        x_gradients = tuple(None if number is None else self._gradients[number] for number in numbers)
+        images = _images_at_once([*x, y, *([] if gradient is None else [gradient])], most)
         return Joints(x=x, y=y, gradient=gradient, x_gradients=x_gradients, images=images)
 
     def _take_input(self, first: int, count: int, shard: int) -> None:
-        self.values[0].inside[first : first + count] = self._pictures[first : first + count]
+        values = self.values[self._layout.input].inside
+        values[first : first + count] = self._taken[first : first + count].reshape(count, *values.shape[1:])
 
     def _forward_phases(self) -> list[_Phase]:
         phases: list[_Phase] = []
@@ -105,6 +109,8 @@ class TrainingProgram:
         steps: list[_Step] = []
         images = _shard_size(self.batch)
         for stage, work, at_once in reversed(self._works):
+            if not stage.backward:
+                continue
             images = min(images, at_once)
             own, *others = (self._gradients[number] for number in self._layout.edges(stage.output))
             if others:
@@ -124,12 +130,12 @@ class TrainingProgram:
             if phase.settle is not None:
                 phase.settle()
 
-    def forward(self, pictures: FloatArray, random: np.random.Generator) -> FloatArray:
-        """Logits (N, K) in training mode for pictures (N, H, W, C), N at most `batch`."""
-        self._pictures, self._count = pictures, len(pictures)
+    def forward(self, taken: FloatArray, random: np.random.Generator) -> FloatArray:
+        """Logits (N, K) in training mode for the values (N, H, W, C) of the layout's input, N at most `batch`."""
+        self._taken, self._count = taken, len(taken)
         for _, work, _ in self._works:
             work.start(random)
-        self._team.run(lambda entry: entry[1].load(), [w for w in self._works if isinstance(w[1], WeightedWork)])
+        self._team.run(lambda work: work.load(), self._loaded)
         self._run(self._forward)
         return self.values[self._layout.stages[-1].output].inside[: self._count, 0, 0].copy()
 
@@ -137,7 +143,7 @@ class TrainingProgram:
         """From the gradient with respect to the logits to those of all weights."""
         self._gradients[-1].inside[: self._count, 0, 0] = gradient
         self._run(self._backward)
-        self._team.run(lambda entry: entry[1].collect(), [w for w in self._works if isinstance(w[1], WeightedWork)])
+        self._team.run(lambda work: work.collect(), self._collected)
 
     def places_in_order(self) -> list[tuple[int, FloatArray]]:
         """The main layer of each stage with its values of the last batch, for finding where numbers were lost."""
@@ -161,7 +167,7 @@ class InferenceProgram:
         # Dense layers read all their weights for every call, so a call should bring several images.
         self.images = max(1, min(32, _INFERENCE_BYTES // largest))
         values = {place: make_plane(self.images, s.shape, s.halo, dtype) for place, s in layout.values.items()}
-        self._input, self._output = values[0], values[layout.stages[-1].output]
+        self._input, self._output = values[layout.input], values[layout.stages[-1].output]
         self._works = []
         for stage in layout.stages:
             x = tuple(values[place] for place in stage.inputs)
@@ -171,10 +177,10 @@ class InferenceProgram:
         for work in self._works:
             work.load()
 
-    def run(self, pictures: FloatArray, logits: FloatArray) -> None:
-        """Fill `logits` (N, K) for pictures (N, H, W, C), N at most `images`."""
-        count = len(pictures)
-        self._input.inside[:count] = pictures
+    def run(self, taken: FloatArray, out: FloatArray) -> None:
+        """Fill `out` (N, …) with the last stage's values for those of the input (N, …), N at most `images`."""
+        count, values = len(taken), self._input.inside
+        values[:count] = taken.reshape(count, *values.shape[1:])
         for work in self._works:
             work.forward(0, count, 0)
-        logits[:] = self._output.inside[:count, 0, 0]
+        out[:] = self._output.inside[:count].reshape(out.shape)

@@ -7,7 +7,7 @@ import numpy as np
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network._stage_work import Joints, StageWork
-from vast_orchard.core.network._weighted_stages import NormWork, WeightedWork
+from vast_orchard.core.network._weighted_stages import NormWork, SteadyNormWork, WeightedWork
 from vast_orchard.core.network.layout import SHARDS, Stage
 from vast_orchard.core.network.parameters import LayerNumbers
 from vast_orchard.core.network.plan import window_of
@@ -154,11 +154,11 @@ class _DropoutWork(StageWork):
         count, height, width, channels = self._y.inside.shape
         one = isinstance(stage.layer, d.ChannelDropout)
         self._shape = (1 if one else height, 1 if one else width, channels)
-        self._training = False
-        if self._gradient is not None:
-            self._mask = np.ones((count, *self._shape), self._y.values.dtype)
+        self._count, self._training = count, False
 
     def start(self, random: np.random.Generator) -> None:
+        if not self._training:
+            self._mask = np.ones((self._count, *self._shape), self._y.values.dtype)
         # A stream for each shard, because the order in which threads come to them is left to chance.
         key = int(random.integers(2**63))
         self._streams = [np.random.Generator(np.random.Philox(key=[key, shard])) for shard in range(SHARDS)]
@@ -251,7 +251,7 @@ def make_work(stage: Stage, joints: Joints, numbers: Sequence[LayerNumbers]) -> 
         case d.Conv() | d.DepthwiseConv() | d.Dense():
             return WeightedWork(stage, joints, own, None if stage.norm is None else numbers[stage.norm - 1])
         case d.BatchNorm():
-            return NormWork(stage, joints, own)
+            return (SteadyNormWork if stage.steady else NormWork)(stage, joints, own)
         case d.MaxPool():
             return _MaxPoolWork(stage, joints)
         case d.AveragePool():

@@ -10,12 +10,12 @@ from vast_orchard.core.network.parameters import LayerNumbers
 from vast_orchard.core.network.plan import window_of
 from vast_orchard.core.ops._batch_norm_kernels import add_gradients, add_moments, input_gradient, normalise
 from vast_orchard.core.ops._elementwise_kernels import add_partials, add_rows, back_through_slope
-from vast_orchard.core.ops.batch_norm import BatchMoments, gradient_shares, merge_moments, scale_and_shift
+from vast_orchard.core.ops.batch_norm import EPSILON, BatchMoments, gradient_shares, merge_moments, scale_and_shift
 from vast_orchard.core.ops.conv2d import Convolution, ConvolutionGradient
 from vast_orchard.core.ops.window import Window
 from vast_orchard.core.plane import padded, padded_length
 
-__all__ = ["NormWork", "WeightedWork"]
+__all__ = ["NormWork", "SteadyNormWork", "WeightedWork"]
 
 # Weight of the past in the running statistics of batch norm: about the last ten batches count.
 _RUNNING = 0.9
@@ -28,7 +28,7 @@ class WeightedWork(StageWork):
 
     def __init__(self, stage: Stage, joints: Joints, numbers: LayerNumbers, norm: LayerNumbers | None) -> None:
         super().__init__(joints)
-        self._numbers, self._norm, self._slope = numbers, norm, stage.slope
+        self._numbers, self._norm, self._slope, self._learns = numbers, norm, stage.slope, stage.learns
         weights = self._shaped(numbers.parameters["weights"])
         window = (_POINT, _POINT) if isinstance(stage.layer, d.Dense) else window_of(stage.layer)
         groups = self._x.values.shape[3] // weights.shape[2]
@@ -38,9 +38,10 @@ class WeightedWork(StageWork):
             self._backward = ConvolutionGradient(
                 window, groups, self._x, self._gradient, self._x_gradient, joints.images
             )
-            self._partials = self._backward.empty(SHARDS)
-            self._total = np.empty(self._partials[0].size, self._x.values.dtype)
-            self._bias_partials = np.zeros((SHARDS, padded_length(weights.shape[3])))
+            if self._learns:
+                self._partials = self._backward.empty(SHARDS)
+                self._total = np.empty(self._partials[0].size, self._x.values.dtype)
+                self._bias_partials = np.zeros((SHARDS, padded_length(weights.shape[3])))
 
     @staticmethod
     def _shaped(weights: FloatArray) -> FloatArray:
@@ -63,8 +64,9 @@ class WeightedWork(StageWork):
             self._backward.load(weights)
 
     def start(self, random: np.random.Generator) -> None:
-        self._partials[:] = 0
-        self._bias_partials[:] = 0
+        if self._backward is not None and self._learns:
+            self._partials[:] = 0
+            self._bias_partials[:] = 0
 
     def forward(self, first: int, count: int, shard: int) -> None:
         self._forward.run(first, count, self._slope)
@@ -74,9 +76,10 @@ class WeightedWork(StageWork):
         assert self._backward is not None and g is not None
         if self._slope != 1:
             back_through_slope(y.flat, y.frame, g.flat, g.frame, y.channels, first, count, self._slope)
-        self._backward.add_filters(first, count, self._partials[shard])
-        if "bias" in self._numbers.parameters:
-            add_rows(g.flat, g.frame, g.channels, first, count, self._bias_partials[shard])
+        if self._learns:
+            self._backward.add_filters(first, count, self._partials[shard])
+            if "bias" in self._numbers.parameters:
+                add_rows(g.flat, g.frame, g.channels, first, count, self._bias_partials[shard])
         if self._x_gradient is not None:
             self._backward.run_input(first, count)
 
@@ -91,53 +94,30 @@ class WeightedWork(StageWork):
             self._numbers.gradients["bias"] = total.astype(weights.dtype)
 
 
-class NormWork(StageWork):
-    """Batch norm with the ReLU behind it; in training it needs the whole batch between two passes."""
+class _NormalisingWork(StageWork):
+    """Batch norm with the ReLU behind it, whatever it normalises by."""
 
     def __init__(self, stage: Stage, joints: Joints, numbers: LayerNumbers) -> None:
         super().__init__(joints)
-        self._numbers, self._slope = numbers, stage.slope
+        self._numbers, self._slope, self._learns = numbers, stage.slope, stage.learns
         channels = padded_length(self._x.channels)
-        self._pivots = np.zeros((SHARDS, channels), self._x.values.dtype)
-        self._sums, self._counts = np.zeros((SHARDS, 2, channels)), np.zeros(SHARDS, np.int64)
         self._gradient_sums = np.zeros((SHARDS, 2, channels))
+        self._mean = self._steady = self._swing = np.zeros(channels, self._x.values.dtype)
 
     def _padded(self, values: FloatArray) -> FloatArray:
         return padded(values, self._x.values.dtype)
 
-    def load(self) -> None:
-        """For inference: scale and shift by the running statistics."""
-        p, s = self._numbers.parameters, self._numbers.statistics
-        self._take(scale_and_shift(p["gamma"], p["beta"], s["mean"], s["variance"]))
+    def _take(self, mean: FloatArray, variance: FloatArray) -> None:
+        p = self._numbers.parameters
+        self._mean = self._padded(mean)
+        self._scale, self._shift = map(self._padded, scale_and_shift(p["gamma"], p["beta"], mean, variance))
 
-    def _take(self, values: tuple[FloatArray, FloatArray]) -> None:
-        self._scale, self._shift = map(self._padded, values)
+    def load(self) -> None:
+        """Scale and shift by the running statistics."""
+        self._take(self._numbers.statistics["mean"], self._numbers.statistics["variance"])
 
     def start(self, random: np.random.Generator) -> None:
-        for part in (self._sums, self._counts, self._gradient_sums):
-            part[:] = 0
-
-    def measure(self, first: int, count: int, shard: int) -> None:
-        """Add a part of the input to the batch's moments."""
-        x, (height, width) = self._x, self._x.size
-        if self._counts[shard] == 0:
-            self._pivots[shard, : x.channels] = x.inside[first, height // 2, width // 2]
-        self._counts[shard] += count * height * width
-        add_moments(x.flat, x.frame, x.channels, first, count, self._pivots[shard], self._sums[shard])
-
-    def settle(self) -> None:
-        """When all of the batch is measured: its moments, and the running ones."""
-        channels = self._x.channels
-        m = merge_moments(self._pivots[:, :channels], self._sums[:, :, :channels], self._counts)
-        self._moments: BatchMoments = m
-        self._mean = self._padded(m.mean)
-        p = self._numbers.parameters
-        self._take(scale_and_shift(p["gamma"], p["beta"], m.mean, m.variance))
-        # The running variance estimates the population's, so Bessel's correction applies (Ioffe & Szegedy, alg. 2).
-        unbiased = m.variance * (m.count / max(m.count - 1, 1))
-        for name, fresh in (("mean", m.mean), ("variance", unbiased)):
-            running = self._numbers.statistics[name]
-            running[:] = running * _RUNNING + fresh * (1 - _RUNNING)
+        self._gradient_sums[:] = 0
 
     def forward(self, first: int, count: int, shard: int) -> None:
         x, y = self._x, self._y
@@ -152,13 +132,11 @@ class NormWork(StageWork):
             self._scale, self._shift, self._slope, self._mean, self._gradient_sums[shard],
         )  # fmt: skip
 
-    def settle_gradient(self) -> None:
-        """When all of the batch's gradient is summed: that of gamma and beta, and what each pixel gives back."""
-        whole, swung = self._gradient_sums.sum(axis=0)[:, : self._x.channels]
-        m, dtype = self._moments, self._x.values.dtype
-        self._numbers.gradients["beta"] = whole.astype(dtype)
-        self._numbers.gradients["gamma"] = (swung / m.deviation).astype(dtype)
-        self._steady, self._swing = map(self._padded, gradient_shares(whole, swung, m))
+    def _gradient_of_numbers(self, whole: FloatArray, swung: FloatArray, deviation: FloatArray) -> None:
+        if self._learns:
+            dtype = self._x.values.dtype
+            self._numbers.gradients["beta"] = whole.astype(dtype)
+            self._numbers.gradients["gamma"] = (swung / deviation).astype(dtype)
 
     def backward(self, first: int, count: int, shard: int) -> None:
         x, g, out = self._x, self._gradient, self._x_gradient
@@ -168,3 +146,56 @@ class NormWork(StageWork):
                 x.flat, x.frame, g.flat, g.frame, out.flat, out.frame, x.channels, first, count,
                 self._scale, self._mean, self._steady, self._swing,
             )  # fmt: skip
+
+
+class NormWork(_NormalisingWork):
+    """In training by the moments of the batch, all of which it needs between two passes."""
+
+    def __init__(self, stage: Stage, joints: Joints, numbers: LayerNumbers) -> None:
+        super().__init__(stage, joints, numbers)
+        self._pivots = np.zeros((SHARDS, padded_length(self._x.channels)), self._x.values.dtype)
+        self._sums, self._counts = np.zeros((SHARDS, 2, self._pivots.shape[1])), np.zeros(SHARDS, np.int64)
+
+    def start(self, random: np.random.Generator) -> None:
+        super().start(random)
+        self._sums[:] = 0
+        self._counts[:] = 0
+
+    def measure(self, first: int, count: int, shard: int) -> None:
+        """Add a part of the input to the batch's moments."""
+        x, (height, width) = self._x, self._x.size
+        if self._counts[shard] == 0:
+            self._pivots[shard, : x.channels] = x.inside[first, height // 2, width // 2]
+        self._counts[shard] += count * height * width
+        add_moments(x.flat, x.frame, x.channels, first, count, self._pivots[shard], self._sums[shard])
+
+    def settle(self) -> None:
+        """When all of the batch is measured: its moments, and the running ones."""
+        channels = self._x.channels
+        m = merge_moments(self._pivots[:, :channels], self._sums[:, :, :channels], self._counts)
+        self._moments: BatchMoments = m
+        self._take(m.mean, m.variance)
+        # The running variance estimates the population's, so Bessel's correction applies (Ioffe & Szegedy, alg. 2).
+        unbiased = m.variance * (m.count / max(m.count - 1, 1))
+        for name, fresh in (("mean", m.mean), ("variance", unbiased)):
+            running = self._numbers.statistics[name]
+            running[:] = running * _RUNNING + fresh * (1 - _RUNNING)
+
+    def settle_gradient(self) -> None:
+        """When all of the batch's gradient is summed: that of gamma and beta, and what each pixel gives back."""
+        whole, swung = self._gradient_sums.sum(axis=0)[:, : self._x.channels]
+        self._gradient_of_numbers(whole, swung, self._moments.deviation)
+        self._steady, self._swing = map(self._padded, gradient_shares(whole, swung, self._moments))
+
+
+class SteadyNormWork(_NormalisingWork):
+    """By its running statistics in training too, and leaves them alone; no picture waits for the others."""
+
+    def backward(self, first: int, count: int, shard: int) -> None:
+        self.measure_gradient(first, count, shard)
+        super().backward(first, count, shard)
+
+    def collect(self) -> None:
+        whole, swung = self._gradient_sums.sum(axis=0)[:, : self._x.channels]
+        variance = self._numbers.statistics["variance"].astype(np.float64)
+        self._gradient_of_numbers(whole, swung, np.sqrt(variance + EPSILON))

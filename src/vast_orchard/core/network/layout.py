@@ -4,10 +4,11 @@ Plain values without any arithmetic, so that memory can be told before anything 
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.description import NetworkDescription
+from vast_orchard.core.network.learning import Learning, all_learn
 from vast_orchard.core.network.plan import NetworkPlan, Shape, plan, window_of
 from vast_orchard.core.ops.window import forward_halo, gradient_halo
 from vast_orchard.core.plane import NO_HALO, Halo
@@ -20,6 +21,7 @@ __all__ = [
     "Stage",
     "check_memory",
     "lay_out",
+    "lay_out_training",
     "memory_for_training",
     "picture_shape",
 ]
@@ -71,6 +73,9 @@ class Stage:
     slope: float  # of the ReLU behind: 0 for ReLU, below 1 for leaky ReLU, 1 for none
     inputs: tuple[int, ...]  # places whose values it reads
     output: int  # place of its last layer, whose values it writes
+    learns: bool = True  # whether its numbers move
+    backward: bool = True  # whether it or anything before it learns, so that a gradient goes through it
+    steady: bool = False  # a batch norm by its running statistics
 
     @property
     def overwrites_gradient(self) -> bool:
@@ -86,6 +91,7 @@ class Layout:
     values: dict[int, PlaneSpec]  # by place; 0 is the picture
     gradients: dict[tuple[int, int], int]  # (place, place of the stage that reads it): number of the gradient plane
     gradient_planes: tuple[PlaneSpec, ...]  # the last belongs to the network's output
+    input: int = 0  # place whose values come from outside
 
     def edges(self, place: int) -> list[int]:
         """Numbers of the gradient planes that together are the gradient of the value at `place`."""
@@ -157,6 +163,8 @@ def _gradients(
     stages: list[Stage], shapes: dict[int, tuple[int, int, int]]
 ) -> tuple[dict[tuple[int, int], int], tuple[PlaneSpec, ...]]:
     """A plane for each edge, shared where a stage may write over the gradient that it reads."""
+    stages = [stage for stage in stages if stage.backward]
+    asked = {stage.output for stage in stages}
     readers: dict[int, int] = {}
     for stage in stages:
         for source in set(stage.inputs):
@@ -174,11 +182,11 @@ def _gradients(
     for stage in reversed(stages):
         number = own[stage.output] if stage.output in own else new(stage.output)
         own[stage.output] = number
-        if stage.inputs != (0,):
+        if asked.intersection(stage.inputs):
             height, width, _ = shapes[stage.inputs[0]]
             halos[number] |= _gradient_needs(stage, (height, width))
         for source in dict.fromkeys(stage.inputs):
-            if source == 0:
+            if source not in asked:
                 continue
             shared = stage.overwrites_gradient and readers[source] == 1
             numbers[source, stage.place] = edge = number if shared else new(source)
@@ -190,16 +198,46 @@ def _gradients(
     return {edge: rank[number] for edge, number in numbers.items()}, specs
 
 
-def lay_out(description: NetworkDescription, *, training: bool, fold: bool = True) -> Layout:
-    """Stages and planes of a network.
+def _teaching(stages: list[Stage], learning: Learning) -> list[Stage]:
+    """The stages with what each does in training; a network without numbers still passes its gradient on."""
+    if not learning.learns:
+        return stages
+    moved: set[int] = set()
+    found = []
+    for stage in stages:
+        learns = stage.place in learning.learns
+        backward = learns or not moved.isdisjoint(stage.inputs)
+        if backward:
+            moved.add(stage.output)
+        found.append(replace(stage, learns=learns, backward=backward, steady=stage.place in learning.steady))
+    return found
+
+
+def _put_together(
+    description: NetworkDescription, planned: NetworkPlan, stages: list[Stage], first: int, *, training: bool
+) -> Layout:
+    shapes = {0: picture_shape(description.input_shape)}
+    shapes |= {entry.place: picture_shape(entry.shape) for entry in planned.layers}
+    halos = {first: NO_HALO} | {stage.output: NO_HALO for stage in stages}
+    for stage in stages:
+        for source in stage.inputs:
+            height, width, _ = shapes[source]
+            halos[source] |= _needs(stage, (height, width))
+    values = {place: PlaneSpec(shape=shapes[place], halo=halo) for place, halo in halos.items()}
+    gradients, planes = _gradients(stages, shapes) if training else ({}, ())
+    return Layout(stages=tuple(stages), values=values, gradients=gradients, gradient_planes=planes, input=first)
+
+
+def lay_out(description: NetworkDescription, *, fold: bool = True, after: int = 0, until: int | None = None) -> Layout:
+    """Stages and planes of a network that answers, or of a part of it.
 
     Parameters
     ----------
     description : NetworkDescription
-    training : bool
-        With gradients, and with batch norm as a stage of its own.
     fold : bool
-        Fold batch norm into the convolution or dense layer before it; never when training.
+        Fold batch norm into the convolution or dense layer before it.
+    after, until : int
+        Places at which the network hangs together by one value (`Learning.cut`); all of it by default.
 
     Raises
     ------
@@ -207,17 +245,28 @@ def lay_out(description: NetworkDescription, *, training: bool, fold: bool = Tru
         The description does not hold together.
     """
     planned = plan(description)
-    stages = _fuse(description, planned, fold and not training)
-    shapes = {0: picture_shape(description.input_shape)}
-    shapes |= {entry.place: picture_shape(entry.shape) for entry in planned.layers}
-    halos = {0: NO_HALO} | {stage.output: NO_HALO for stage in stages}
-    for stage in stages:
-        for source in stage.inputs:
-            height, width, _ = shapes[source]
-            halos[source] |= _needs(stage, (height, width))
-    values = {place: PlaneSpec(shape=shapes[place], halo=halo) for place, halo in halos.items()}
-    gradients, planes = _gradients(stages, shapes) if training else ({}, ())
-    return Layout(stages=tuple(stages), values=values, gradients=gradients, gradient_planes=planes)
+    last = len(planned.layers) if until is None else until
+    stages = [stage for stage in _fuse(description, planned, fold) if after < stage.place and stage.output <= last]
+    return _put_together(description, planned, stages, after, training=False)
+
+
+def lay_out_training(description: NetworkDescription, learning: Learning | None = None) -> Layout:
+    """Stages and planes with gradients, each batch norm as a stage of its own, of what comes after the frozen part.
+
+    Parameters
+    ----------
+    description : NetworkDescription
+    learning : Learning, optional
+        Everything learns by default.
+
+    Raises
+    ------
+    DescriptionError
+        The description does not hold together.
+    """
+    planned, learning = plan(description), learning or all_learn(description)
+    stages = [stage for stage in _fuse(description, planned, fold=False) if stage.place > learning.cut]
+    return _put_together(description, planned, _teaching(stages, learning), learning.cut, training=True)
 
 
 def memory_for_training(description: NetworkDescription, batch_size: int) -> int:
@@ -225,7 +274,7 @@ def memory_for_training(description: NetworkDescription, batch_size: int) -> int
 
     An estimate from below: the pictures themselves are not counted, they stay in a memory-mapped file.
     """
-    layout = lay_out(description, training=True)
+    layout = lay_out_training(description)
     planes = sum(spec.values for spec in (*layout.values.values(), *layout.gradient_planes))
     # A byte for the winner of each window, a number for each value that dropout may take away.
     beside = sum(

@@ -7,7 +7,8 @@ import numpy as np
 from vast_orchard.core.arrays import Array, FloatArray, check_floating, check_rank
 from vast_orchard.core.network._program import TrainingProgram
 from vast_orchard.core.network.description import NetworkDescription
-from vast_orchard.core.network.layout import lay_out
+from vast_orchard.core.network.layout import lay_out_training, picture_shape
+from vast_orchard.core.network.learning import Learning, all_learn
 from vast_orchard.core.network.parameters import first_numbers
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.team import Team
@@ -16,13 +17,13 @@ from vast_orchard.errors import ShapeError
 __all__ = ["Network", "check_pictures"]
 
 
-def check_pictures(x: FloatArray, description: NetworkDescription) -> None:
-    """Raise `ShapeError` unless `x` is a batch of pictures (N, H, W, C) for the network. Of any floating dtype."""
+def check_pictures(x: FloatArray, shape: tuple[int, ...]) -> None:
+    """Raise `ShapeError` unless `x` is a batch of pictures (N, H, W, C) of `shape`. Of any floating dtype."""
     check_rank("x", x, 4, "(N, H, W, C)")
     check_floating("x", x)
-    if x.shape[1:] != description.input_shape:
+    if x.shape[1:] != shape:
         raise ShapeError(
-            f"Pictures have shape {x.shape[1:]} and the network expects {description.input_shape}.",
+            f"Pictures have shape {x.shape[1:]} and the network expects {shape}.",
             "Resize them first.",
         )
 
@@ -56,7 +57,9 @@ class Network:
         planned = plan(description)
         self.description = description
         self.dtype = np.dtype(dtype)
-        self._layout = lay_out(description, training=True)
+        self.learning = all_learn(description)
+        self._layout = lay_out_training(description, self.learning)
+        self._input_shape: tuple[int, ...] = description.input_shape
         self.classes = planned.layers[-1].shape[0]
         self._team = team or Team(1)
         random = np.random.default_rng(seed)
@@ -75,6 +78,23 @@ class Network:
         Each of its layer's shape, float32 or float64 as the network.
         """
         return self._gather("parameters")
+
+    @property
+    def learning_parameters(self) -> dict[str, FloatArray]:
+        """Those of the layers that learn; the arrays themselves, of shape and dtype as of `parameters`."""
+        learning = {self.names[place - 1] for place in self.learning.learns}
+        return {name: value for name, value in self.parameters.items() if name.partition(".")[0] in learning}
+
+    def let_learn(self, learning: Learning) -> None:
+        """From now on only these layers learn, and `forward` takes the values at `learning.cut`."""
+        self.learning, self._program = learning, None
+        self._layout = lay_out_training(self.description, learning)
+        if learning.cut:
+            self._input_shape = picture_shape(plan(self.description).layers[learning.cut - 1].shape)
+        else:
+            self._input_shape = self.description.input_shape
+        for numbers in self.numbers:
+            numbers.gradients.clear()
 
     @property
     def gradients(self) -> dict[str, FloatArray]:
@@ -125,12 +145,14 @@ class Network:
     def forward(self, x: FloatArray, random: np.random.Generator) -> FloatArray:
         """Logits (N, K) in training mode for x (N, H, W, C): batch norm by the batch, dropout drawn from `random`.
 
+        x are pictures or, where the first part is frozen (`let_learn`), its values (`FrozenNetwork`).
+
         Raises
         ------
         ShapeError
             The pictures are not of the network's shape, or there are none.
         """
-        check_pictures(x, self.description)
+        check_pictures(x, self._input_shape)
         if self._program is None or len(x) > self._program.batch:
             self._program = TrainingProgram(self._layout, self.numbers, len(x), self.dtype, self._team)
         return self._program.forward(x, random)

@@ -1,17 +1,20 @@
 """How a recipe becomes a network, channel statistics and a running loop."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from vast_orchard.core.network.layout import check_memory
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
+from vast_orchard.core.network.take_over import TakenOver
 from vast_orchard.core.pictures.standardise import ChannelStatistics, scale_statistics
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
+from vast_orchard.core.training.start import Origin, Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
+from vast_orchard.errors import SettingError
 
 __all__ = ["Training", "begin"]
 
@@ -22,7 +25,9 @@ class Training:
 
     recipe: Recipe  # its network closed
     network: Network
-    statistics: ChannelStatistics  # of the training pictures only
+    statistics: ChannelStatistics  # of the training pictures only, or of those of the model that it starts from
+    phases: tuple[Phase, ...]
+    taken: TakenOver | None  # None: it starts from nothing
     results: Iterator[StepResult | EpochResult]
 
 
@@ -35,6 +40,8 @@ def begin(
     *,
     team: Team | None = None,
     memory_bytes: int | None = None,
+    origin: Origin | None = None,
+    names: Sequence[str] = (),
 ) -> Training:
     """Build the network for `classes` classes and set up its training.
 
@@ -50,11 +57,15 @@ def begin(
         Threads; their number changes no bit of the result.
     memory_bytes : int, optional
         What the training may take; not looked at by default.
+    origin : Origin, optional
+        What `recipe.start` starts from.
+    names : sequence of str
+        Of the classes, by which outputs are taken over.
 
     Raises
     ------
     SettingError, DescriptionError, ShapeError
-        The ingredients do not fit each other.
+        The ingredients do not fit each other, or there is no `origin` where the recipe asks for one.
     MemoryShortError
         The training would need more than `memory_bytes`.
     """
@@ -66,6 +77,15 @@ def begin(
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes)
     team = team or Team(1)
     network = Network(description, recipe.settings.seed, team=team)
-    statistics = scale_statistics(training.pixels, recipe.preprocessing.scale)
-    results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team)
-    return Training(recipe=recipe, network=network, statistics=statistics, results=results)
+    taken, statistics = None, None
+    if recipe.start is not None:
+        if origin is None:
+            raise SettingError(f"{recipe.start.words} is not there to start from.", "Start from something else.")
+        check_origin(origin, recipe.preprocessing)
+        taken = begin_from(network, origin, tuple(names))
+        if origin.preprocessing.scale == recipe.preprocessing.scale:
+            statistics = origin.statistics
+    statistics = statistics or scale_statistics(training.pixels, recipe.preprocessing.scale)
+    phases = phases_of(recipe.start, taken, description, recipe.settings.epochs)
+    results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team, phases)
+    return Training(recipe=recipe, network=network, statistics=statistics, phases=phases, taken=taken, results=results)

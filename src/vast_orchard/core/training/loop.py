@@ -1,6 +1,7 @@
 """The training loop as a generator: it yields results, can be closed between them, and goes on from a state."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,15 +10,17 @@ from vast_orchard.core.judging.scores import macro_f1
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
-from vast_orchard.core.pictures.showing import Shown, ShownPictures
+from vast_orchard.core.pictures.showing import ShownPictures
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.sets.epoch_order import epoch_order
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.frozen_part import FrozenPart
 from vast_orchard.core.training.kept import is_better
 from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradient_norm, make_optimizer
 from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
+from vast_orchard.core.training.start import Phase, phases_of
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import NonFiniteError, ShapeError
 
@@ -50,14 +53,15 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
 
 
 def _validate(
-    frozen: FrozenNetwork, examples: Examples, classes: int, statistics: ChannelStatistics, team: Team
+    network: Network, examples: Examples, part: FrozenPart, known: FloatArray | None, team: Team
 ) -> dict[str, float]:
     """Plain figures: neither smoothed nor weighted."""
+    frozen, classes = FrozenNetwork(network, team, after=network.learning.cut), network.classes
     losses, confusion = 0.0, np.zeros((classes, classes), np.int64)
     for start in range(0, len(examples), _JUDGE_BATCH):
-        part = slice(start, start + _JUDGE_BATCH)
-        labels = examples.labels[part]
-        logits = frozen.logits(standardise(examples.pixels[part], statistics, team))
+        chosen = slice(start, start + _JUDGE_BATCH)
+        labels = examples.labels[chosen]
+        logits = frozen.logits(part.values(examples.pixels[chosen]) if known is None else known[chosen])
         rows, _ = softmax_cross_entropy(logits, soft_targets(labels, classes))
         losses += float(rows.sum(dtype=np.float64))
         np.add.at(confusion, (labels, logits.argmax(axis=1)), 1)
@@ -94,6 +98,7 @@ def train(
     settings: TrainingSettings,
     state: TrainingState | None = None,
     team: Team | None = None,
+    phases: Sequence[Phase] = (),
 ) -> Iterator[StepResult | EpochResult]:
     """Train `network` in place, one yielded result a batch and one an epoch.
 
@@ -103,7 +108,7 @@ def train(
     Parameters
     ----------
     network : Network
-        Freshly built from `settings.seed`; its last layer gives one logit a class.
+        Freshly built from `settings.seed`, what is taken over in its place; its last layer gives one logit a class.
     training : Examples
     validation : Examples or None
         Without any the last state is the one to keep.
@@ -116,6 +121,8 @@ def train(
         Of the last epoch to keep; training goes on after it.
     team : Team, optional
         Threads that prepare and judge pictures; the network has its own.
+    phases : sequence of Phase
+        One after the other; all layers learn in all epochs by default.
 
     Yields
     ------
@@ -132,43 +139,75 @@ def train(
     if validation is not None:
         _check_labels("validation", validation, network.classes)
     state, team = state or TrainingState(), team or Team(1)
-    optimizer = make_optimizer(settings)
     if state.epoch:
         network.load(state.network)
+    data = _Data(training=training, validation=validation, statistics=statistics, variation=variation, team=team)
+    for phase in phases or phases_of(None, None, network.description, settings.epochs):
+        if phase.last > state.epoch:
+            for result in _train_phase(network, data, settings, phase, state):
+                yield result
+                if isinstance(result, EpochResult):
+                    state = result.state
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Data:
+    training: Examples
+    validation: Examples | None
+    statistics: ChannelStatistics
+    variation: Variation
+    team: Team
+
+
+def _train_phase(
+    network: Network, data: _Data, settings: TrainingSettings, phase: Phase, state: TrainingState
+) -> Iterator[StepResult | EpochResult]:
+    """The epochs of a phase that come after `state`."""
+    training, team = data.training, data.team
+    network.let_learn(phase.learning)
+    optimizer = make_optimizer(settings)
+    if state.epoch >= phase.first:
         optimizer.load(state.optimizer)
-    steps = -(-len(training) // settings.batch_size)
+    steps, course = -(-len(training) // settings.batch_size), replace(settings, epochs=phase.epochs)
     weights = _class_weights(training.labels, network.classes, settings)
-    pictures = ShownPictures(training.pixels.__getitem__, training.identities, variation, settings.seed, team)
-    for epoch in range(state.epoch + 1, settings.epochs + 1):
+    pictures = ShownPictures(training.pixels.__getitem__, training.identities, data.variation, settings.seed, team)
+    part = FrozenPart(network, data.statistics, team)
+    known = None if data.variation.operations else part.remembered(training.pixels)
+    judged = None if data.validation is None else part.remembered(data.validation.pixels)
+    for epoch in range(max(state.epoch + 1, phase.first), phase.last + 1):
         order, repeats = epoch_order(training.labels, settings.seed, epoch, settings.class_draws)
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
-            part = slice(step * settings.batch_size, (step + 1) * settings.batch_size)
+            place = slice(step * settings.batch_size, (step + 1) * settings.batch_size)
             # Sorted within the batch, so that a memory-mapped array is read forwards.
-            forwards = np.argsort(order[part], kind="stable")
-            chosen = order[part][forwards]
-            rate = learning_rate((epoch - 1) * steps + step, settings.epochs * steps, settings)
+            forwards = np.argsort(order[place], kind="stable")
+            chosen = order[place][forwards]
+            rate = learning_rate((epoch - phase.first) * steps + step, phase.epochs * steps, course)
             labels = training.labels[chosen]
-            shown = pictures.show(chosen, epoch, repeats[part][forwards])
+            if known is None:
+                shown = pictures.show(chosen, epoch, repeats[place][forwards])
+                x, shares, partners = part.values(shown.pixels), shown.shares, shown.partners
+            else:
+                x, shares, partners = known[chosen], np.zeros(len(chosen)), chosen
             random = np.random.default_rng([settings.seed, epoch, step + 1])
-            logits = network.forward(standardise(shown.pixels, statistics, team), random)
+            logits = network.forward(x, random)
             # Before the loss, which would only warn about what it cannot compute with.
             if not np.isfinite(logits).all():
                 raise _lost(network.first_lost() or "a logit", epoch, step + 1, settings)
-            targets, row_weights = _targets(shown, training.labels, labels, weights, settings)
+            targets, row_weights = _targets(shares, training.labels[partners], labels, weights, settings)
             rows, gradient = softmax_cross_entropy(logits, targets, row_weights)
             loss = float(np.average(rows, weights=row_weights))
             if not np.isfinite(loss):
                 raise _lost("the loss", epoch, step + 1, settings)
             network.backward(gradient)
             _clip(network, epoch, step + 1, settings)
-            optimizer.step(network.parameters, network.gradients, rate)
+            optimizer.step(network.learning_parameters, network.gradients, rate, phase.factors)
             losses += loss * len(rows)
             right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
         figures = {"training_loss": losses / len(training), "training_accuracy": right / len(training)}
-        if validation is not None:
-            figures |= _validate(FrozenNetwork(network, team), validation, network.classes, statistics, team)
+        if data.validation is not None:
+            figures |= _validate(network, data.validation, part, judged, team)
         metrics = EpochMetrics(number=epoch, figures={**figures, "learning_rate": rate})
         result = _end_epoch(metrics, network, optimizer, state, settings)
         state = result.state
@@ -176,15 +215,14 @@ def train(
 
 
 def _targets(
-    shown: Shown, all_labels: Array, labels: Array, weights: FloatArray, settings: TrainingSettings
+    shares: Array, others: Array, labels: Array, weights: FloatArray, settings: TrainingSettings
 ) -> tuple[FloatArray, FloatArray]:
     """What a batch should be taken for, (N, K), and what each row counts; both shared out as the pictures are."""
     targets, counts = soft_targets(labels, len(weights), settings.label_smoothing), weights[labels]
-    if shown.shares.any():
-        others = all_labels[shown.partners]
-        share = shown.shares.astype(np.float32)[:, None]
+    if shares.any():
+        share = shares.astype(np.float32)[:, None]
         targets = targets * (1 - share) + soft_targets(others, len(weights), settings.label_smoothing) * share
-        counts = counts * (1 - shown.shares) + weights[others] * shown.shares
+        counts = counts * (1 - shares) + weights[others] * shares
     return targets, counts
 
 

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Protocol
 
 import numpy as np
@@ -13,13 +14,16 @@ from vast_orchard.core.training.settings import OptimizerName, TrainingSettings
 __all__ = ["Adam", "Momentum", "Optimizer", "RMSprop", "clip_by_norm", "gradient_norm", "make_optimizer"]
 
 Named = Mapping[str, FloatArray]
+_NONE: Mapping[str, float] = MappingProxyType({})
 
 
 class Optimizer(Protocol):
     """Changes parameters in place."""
 
-    def step(self, parameters: Named, gradients: Named, learning_rate: float) -> None:
-        """Move every parameter once."""
+    def step(
+        self, parameters: Named, gradients: Named, learning_rate: float, factors: Mapping[str, float] = _NONE
+    ) -> None:
+        """Move every parameter once; by its rate times its factor, where it has one."""
 
     def state(self) -> dict[str, Array]:
         """Copies of the rule's memory, by name.
@@ -68,12 +72,15 @@ class Momentum(_Memory):
         super().__init__("velocity")
         self._momentum, self._nesterov = momentum, nesterov
 
-    def step(self, parameters: Named, gradients: Named, learning_rate: float) -> None:
-        """Move every parameter once."""
+    def step(
+        self, parameters: Named, gradients: Named, learning_rate: float, factors: Mapping[str, float] = _NONE
+    ) -> None:
+        """Move every parameter once; by its rate times its factor, where it has one."""
         for name, value in parameters.items():
             velocity = self._of("velocity", name, value)
             gradient = gradients[name].reshape(-1)
-            kernels.momentum(value.reshape(-1), gradient, velocity, learning_rate, self._momentum, self._nesterov)
+            rate = learning_rate * factors.get(name, 1.0)
+            kernels.momentum(value.reshape(-1), gradient, velocity, rate, self._momentum, self._nesterov)
 
 
 class RMSprop(_Memory):
@@ -91,12 +98,15 @@ class RMSprop(_Memory):
         super().__init__("second")
         self._past, self._epsilon = past, epsilon
 
-    def step(self, parameters: Named, gradients: Named, learning_rate: float) -> None:
-        """Move every parameter once."""
+    def step(
+        self, parameters: Named, gradients: Named, learning_rate: float, factors: Mapping[str, float] = _NONE
+    ) -> None:
+        """Move every parameter once; by its rate times its factor, where it has one."""
         for name, value in parameters.items():
             second = self._of("second", name, value)
             gradient = gradients[name].reshape(-1)
-            kernels.rmsprop(value.reshape(-1), gradient, second, learning_rate, self._past, self._epsilon)
+            rate = learning_rate * factors.get(name, 1.0)
+            kernels.rmsprop(value.reshape(-1), gradient, second, rate, self._past, self._epsilon)
 
 
 class Adam(_Memory):
@@ -115,17 +125,20 @@ class Adam(_Memory):
         super().__init__("first", "second")
         self._beta1, self._beta2, self._epsilon, self._decay = beta1, beta2, epsilon, decay
 
-    def step(self, parameters: Named, gradients: Named, learning_rate: float) -> None:
-        """Move every parameter once."""
+    def step(
+        self, parameters: Named, gradients: Named, learning_rate: float, factors: Mapping[str, float] = _NONE
+    ) -> None:
+        """Move every parameter once; by its rate times its factor, where it has one."""
         self._steps += 1
         # Both bias corrections in one factor, as the paper notes at the end of its section 2.
         correction = math.sqrt(1 - self._beta2**self._steps)
         rate, epsilon = learning_rate * correction / (1 - self._beta1**self._steps), self._epsilon * correction
         for name, value in parameters.items():
             first, second = (self._of(kind, name, value) for kind in ("first", "second"))
-            kept = 1 - learning_rate * self._decay if name.endswith(".weights") else 1.0
-            gradient = gradients[name].reshape(-1)
-            kernels.adam(value.reshape(-1), gradient, first, second, rate, self._beta1, self._beta2, epsilon, kept)
+            factor = factors.get(name, 1.0)
+            kept = 1 - learning_rate * factor * self._decay if name.endswith(".weights") else 1.0
+            gradient, own = gradients[name].reshape(-1), rate * factor
+            kernels.adam(value.reshape(-1), gradient, first, second, own, self._beta1, self._beta2, epsilon, kept)
 
 
 def make_optimizer(settings: TrainingSettings) -> Optimizer:

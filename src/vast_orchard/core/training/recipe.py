@@ -14,6 +14,7 @@ from vast_orchard.core.network.ready import DEFAULT_NETWORK, ready_network
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.variation import Variation, variation_from_json
 from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.start import Start
 from vast_orchard.upgrades.recipe import RECIPE_VERSION
 
 __all__ = ["Recipe", "recipe_from_json", "recipe_to_json", "resolved_recipe"]
@@ -31,6 +32,7 @@ class Recipe:
     preprocessing: Preprocessing = field(default_factory=Preprocessing)
     variation: Variation = field(default_factory=Variation)
     settings: TrainingSettings = field(default_factory=TrainingSettings)
+    start: Start | None = None  # None: from weights drawn by chance
 
 
 def resolved_recipe(recipe: Recipe, classes: int) -> Recipe:
@@ -49,12 +51,15 @@ def resolved_recipe(recipe: Recipe, classes: int) -> Recipe:
 
 def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
     """The recipe as plain JSON values."""
+    # Said only where there is one, so that a stored recipe is to the letter what the same recipe is today.
+    start = {"start": asdict(recipe.start)} if recipe.start else {}
     return {
         "version": RECIPE_VERSION,
         "network": description_to_json(recipe.network),
         "preprocessing": asdict(recipe.preprocessing),
         "variation": asdict(recipe.variation),
         "settings": asdict(recipe.settings),
+        **start,
     }
 
 
@@ -72,4 +77,5 @@ def recipe_from_json(data: Mapping[str, Any]) -> Recipe:
         preprocessing=preprocessing_from_json(data["preprocessing"]),
         variation=variation_from_json(data["variation"]),
         settings=TrainingSettings(**data["settings"]),
+        start=Start(**data["start"]) if data.get("start") else None,
     )

@@ -1,0 +1,1 @@
+"""Weights to start from, taught on drawings of our own."""
