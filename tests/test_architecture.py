@@ -25,11 +25,12 @@ _MAY_IMPORT = {
     "formats": {"formats", "core"},
     "demo": {"demo", "core"},
     "made_up": {"made_up", "demo", "core"},
-    "at_once": {"at_once", "store", "formats", "core"},
+    "starters": {"starters", "core"},
+    "at_once": {"at_once", "store", "formats", "core", "starters"},
     "jobs": {"jobs", "at_once", "store", "formats", "core", "demo"},
     "api": {"api", "at_once", "jobs", "store"},
     "supervision": {"supervision", "at_once", "jobs", "store", "demo"},
-    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "made_up", "supervision"},
+    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "made_up", "starters", "supervision"},
 }
 
 

@@ -1,5 +1,7 @@
 """What a network's arithmetic comes to, and how that becomes a time."""
 
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -44,7 +46,7 @@ def test_a_pace_of_two_takes_twice_as_long() -> None:
 )  # fmt: skip
 def test_more_to_do_never_takes_less(training: int, validation: int, batch: int, operations: int, more: str) -> None:
     effort = _effort(ConvBlock(channels=4), Head())
-    given_ = {"training": training, "validation": validation, "operations": operations}
+    given_: dict[str, Any] = {"training": training, "validation": validation, "operations": operations}
     one, two = (
         expected(effort, _PICTURE, 1.0, batch_size=batch, **lesson).epoch_s
         for lesson in (given_, {**given_, more: given_[more] + 1})

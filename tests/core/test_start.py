@@ -13,7 +13,7 @@ from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.blocks import ConvBlock, Head, Part, ResidualBlock
 from vast_orchard.core.network.description import NetworkDescription, resolved
 from vast_orchard.core.network.frozen import FrozenNetwork
-from vast_orchard.core.network.learning import Learning, learning_of
+from vast_orchard.core.network.learning import Learning, learning_of, remembered_values
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
@@ -24,9 +24,10 @@ from vast_orchard.core.team import Team
 from vast_orchard.core.training import frozen_part
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.loop import predict
+from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.settings import OptimizerName, Schedule, TrainingSettings
-from vast_orchard.core.training.start import Learns, Origin, Start
+from vast_orchard.core.training.start import Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import DescriptionError, OrchardError, SettingError
 
@@ -148,9 +149,9 @@ def test_a_part_that_gives_more_numbers_than_a_picture_has_is_not_remembered() -
     described = _description()
     ids = [entry.id for entry in plan(described).layers]
     # 12×12 pixels of 3 channels are 432 numbers; the pooled maps of 6×6 and 8 channels are 288, those before 1152.
-    assert frozen_part.remembered_values(described, ids.index("max_pool_1") + 1) == 288
-    assert frozen_part.remembered_values(described, ids.index("max_pool_1")) == 0
-    assert frozen_part.remembered_values(described, 0) == 0
+    assert remembered_values(described, ids.index("max_pool_1") + 1) == 288
+    assert remembered_values(described, ids.index("max_pool_1")) == 0
+    assert remembered_values(described, 0) == 0
 
 
 @pytest.mark.parametrize("until", [1, 2, 3])

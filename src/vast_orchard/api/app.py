@@ -26,6 +26,7 @@ from vast_orchard.api import (
     release,
     runs,
     splits,
+    starts,
     uploads,
 )
 from vast_orchard.api.admission import Admission
@@ -104,6 +105,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             ingredients,
             splits,
             runs,
+            starts,
             models,
             networks,
             release,

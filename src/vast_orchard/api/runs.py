@@ -1,6 +1,7 @@
 """The Run sheet, runs, their groups and the Ledger over HTTP."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Path, Query
@@ -19,16 +20,15 @@ from vast_orchard.api.schemas.runs import (
     RunRead,
     RunUpdate,
 )
+from vast_orchard.api.starts import ordered
 from vast_orchard.at_once.catalogue import (
     default_recipe,
     expected_intervals,
     rate_line,
-    recipe_of,
     training_settings,
 )
 from vast_orchard.at_once.holdings import weighed_holdings
-from vast_orchard.at_once.networks import network_by_name
-from vast_orchard.jobs.training.starting import RunOrder, start_run
+from vast_orchard.jobs.training.starting import start_run
 from vast_orchard.store import binned_runs, ledger, run_groups, runs
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import GroupKind
@@ -99,22 +99,16 @@ def list_runs(
 
 
 @router.post("/projects/{project_id}/runs", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
-def create_run(session: SessionOf, project: ProjectOf, body: RunCreate) -> RunValue:
+def create_run(session: SessionOf, parts: PartsOf, project: ProjectOf, body: RunCreate) -> RunValue:
     """Train, as a job. Without a split the newest is used, or one is made."""
-    recipe, network_id = None, None
-    if body.recipe:
-        wanted = body.recipe.model_dump(exclude_none=True)
-        network, network_id = network_by_name(session, project.id, wanted["network"])
-        recipe = recipe_of({**wanted, "network": network})
-    order = RunOrder(
-        recipe=recipe,
-        network_id=network_id,
+    order = replace(
+        ordered(session, parts, project.id, body.recipe),
         split_id=body.split_id,
         group_id=body.group_id,
         name=body.name,
         note=body.note,
     )
-    return start_run(session, project.id, order)
+    return start_run(session, project.id, order, parts.store)
 
 
 @router.get("/projects/{project_id}/run-groups", response_model=list[RunGroupRead])

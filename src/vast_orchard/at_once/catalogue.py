@@ -22,6 +22,7 @@ __all__ = [
     "answered_variation",
     "checked_preprocessing",
     "checked_variation",
+    "complete_settings",
     "default_recipe",
     "expected_intervals",
     "input_size",
@@ -153,5 +154,15 @@ def recipe_of(data: Mapping[str, Any]) -> Recipe:
     SettingError, DescriptionError
         A value is out of its range, or there is no such network.
     """
-    settings = asdict(chosen_settings(data.get("settings", {})))
+    settings = complete_settings(data.get("settings", {}))
     return _read(recipe_from_json, {**data, "settings": settings}, "recipe")
+
+
+def complete_settings(chosen: Mapping[str, Any]) -> dict[str, Any]:
+    """Settings with defaults for those that were not chosen, as these follow the others.
+
+    Raises
+    ------
+    SettingError
+    """
+    return asdict(chosen_settings(chosen))

@@ -22,12 +22,13 @@ from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
+from vast_orchard.core.training.duration import recipe_time
 from vast_orchard.core.training.loop import predict
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import Keep, TrainingSettings
 from vast_orchard.core.training.values import EpochResult, Examples
 from vast_orchard.jobs.engine import make_ready, make_team
-from vast_orchard.jobs.pace import measured_pace, reference_time
+from vast_orchard.jobs.pace import measured_pace
 from vast_orchard.made_up.sets import MADE_UP_SETS, draw_set
 from vast_orchard.settings import read_settings
 
@@ -93,7 +94,7 @@ class _Timed:
         self._frozen = FrozenNetwork(Network(network, 0, team=team), team)
         self.planned = plan(network)
         # At a pace of one; what the machine's is stands beside it.
-        self.expected = reference_time(running.recipe, _TIMED, _TIMED // 4)
+        self.expected = recipe_time(running.recipe, 1.0, _TIMED, _TIMED // 4)
         self.epochs: list[float] = []
         self.answers: list[float] = []
         self.epoch()

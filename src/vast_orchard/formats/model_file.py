@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 
 import numpy as np
+from safetensors import SafetensorError
 from safetensors.numpy import load, save
 
 from vast_orchard.core.arrays import Array, FloatArray
@@ -20,11 +21,16 @@ from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.loop import predict
+from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.values import TrainingState
+from vast_orchard.errors import InputError
 from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
-__all__ = ["Model", "read_model", "trained_model", "weights_digest", "write_model"]
+__all__ = ["Model", "origin_of", "read_model", "trained_model", "weights_digest", "write_model"]
+
+
+_OURS = "Choose the model.safetensors that a training or an export here has written, and all of it."
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -111,11 +117,29 @@ def read_model(data: bytes) -> Model:
     InputError
         The file is damaged.
     """
-    facts = json.loads(safetensors_metadata(data)["model"])
-    return Model(
-        description=description_from_json(facts["description"]),
-        weights=load(data),
-        classes=tuple(facts["classes"]),
-        preprocessing=preprocessing_from_json(facts["preprocessing"]),
-        statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
+    metadata = safetensors_metadata(data)
+    if "model" not in metadata:
+        raise InputError("The file holds weights, but not of which model.", _OURS)
+    try:
+        facts = json.loads(metadata["model"])
+        if "statistics" not in facts:
+            raise InputError("The file does not say by which statistics pictures are standardised.", _OURS)
+        return Model(
+            description=description_from_json(facts["description"]),
+            weights=load(data),
+            classes=tuple(facts["classes"]),
+            preprocessing=preprocessing_from_json(facts["preprocessing"]),
+            statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
+        )
+    except (SafetensorError, KeyError, TypeError, AttributeError, ValueError) as error:
+        raise InputError(f"The file is no model that can be read ({str(error)[:120]}).", _OURS) from error
+
+
+def origin_of(model: Model) -> Origin:
+    """What a training can start from."""
+    return Origin(
+        weights=model.weights,
+        classes=model.classes,
+        preprocessing=model.preprocessing,
+        statistics=model.statistics,
     )

@@ -8,17 +8,16 @@ import time
 import numpy as np
 
 from vast_orchard.core.network.description import NetworkDescription, resolved
-from vast_orchard.core.network.effort import Duration, effort_of, expected
+from vast_orchard.core.network.effort import effort_of
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.core.ops.softmax import softmax_cross_entropy
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.optimizers import Adam
-from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.kernel_cache import keep_pace, kept_pace
 
-__all__ = ["find_pace", "learn_pace", "measured_pace", "reference_time"]
+__all__ = ["find_pace", "learn_pace", "measured_pace"]
 
 # Of two kinds: few channels on large maps, and many on small ones with paths that part.
 _PROBES = ("plain 5", "residual 8")
@@ -62,15 +61,6 @@ def find_pace(team: Team) -> float:
         pace = measured_pace(team)
         _keep(team, pace)
     return pace
-
-
-def reference_time(recipe: Recipe, training: int, validation: int) -> Duration:
-    """Seconds of the reference for a resolved recipe on so many pictures."""
-    picture = recipe.network.input_shape
-    return expected(
-        effort_of(plan(recipe.network).layers, picture), picture, 1.0, training=training, validation=validation,
-        batch_size=recipe.settings.batch_size, operations=len(recipe.variation.operations),
-    )  # fmt: skip
 
 
 def learn_pace(team: Team, spent_s: float, expected_s: float) -> None:

@@ -12,7 +12,7 @@ from PIL import Image, ImageDraw
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.starters.pose import Layer, Pose
 
-__all__ = ["Draw", "blobs", "branches", "outlines", "polygons", "strokes"]
+__all__ = ["Draw", "blobs", "branches", "outlines", "polygons", "smooth_noise", "strokes"]
 
 Draw = Callable[[np.random.Generator, Pose], Layer]
 

@@ -106,12 +106,13 @@ def project_contents(session: Session, project_id: int) -> list[str]:
 
 
 def weight_files(session: Session, project_id: int, run_id: int | None = None) -> list[str]:
-    """Where weights of models lie, and states to go on from; of one run only, if it is named."""
-    states = select(Run.state_path).where(Run.project_id == project_id, Run.state_path.is_not(None))
+    """Where weights of models lie, what runs started from, and states to go on from; of one run only, if named."""
+    runs = select(Run.state_path, Run.start_path).where(Run.project_id == project_id)
     models = select(Model.path).where(Model.project_id == project_id)
     if run_id is not None:
-        states, models = states.where(Run.id == run_id), models.where(Model.run_id == run_id)
-    return [path for path in (*session.scalars(models), *session.scalars(states)) if path]
+        runs, models = runs.where(Run.id == run_id), models.where(Model.run_id == run_id)
+    states = [path for row in session.execute(runs) for path in row]
+    return [path for path in (*session.scalars(models), *states) if path]
 
 
 def pack_files(session: Session, project_id: int, run_id: int | None = None) -> list[str]:

@@ -100,6 +100,7 @@ def _value(found: Row[Any], recipe: dict[str, Any] | None = None) -> RunValue:
         epochs_done=row.epochs_done,
         figures=row.figures,
         state_path=row.state_path,
+        start_path=row.start_path,
         model=model_value(model, row.number, row.snapshot_id) if model else None,
         validation=found.scores,
         previous=found.number_before,

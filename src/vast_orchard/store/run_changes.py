@@ -53,6 +53,7 @@ def _flat(recipe: Mapping[str, Any]) -> dict[str, Any]:
         "variation.drawn_chance": variation["drawn_chance"] if variation["drawn"] else None,
         "variation.drawn_spread": variation["drawn_spread"] if variation["drawn"] else None,
         **{f"settings.{key}": value for key, value in recipe["settings"].items()},
+        **{f"start.{key}": value for key, value in (recipe.get("start") or {}).items() if key != "digest"},
     }
 
 

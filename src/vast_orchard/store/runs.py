@@ -16,6 +16,7 @@ from vast_orchard.store.snapshots import take_snapshot
 from vast_orchard.store.values import EpochValue, Footing, RunValue
 
 __all__ = [
+    "START_FILE",
     "add_epoch",
     "create_run",
     "describe_run",
@@ -25,7 +26,10 @@ __all__ = [
     "list_epochs",
     "set_last_state",
     "set_parameters",
+    "set_start",
 ]
+
+START_FILE = "start.safetensors"  # in a run's folder: the model that it started from, whole
 
 
 def create_run(
@@ -181,6 +185,12 @@ def set_last_state(session: Session, run_id: int, epoch: int, path: str) -> str 
     row = _row(session, run_id)
     old, row.state_path, row.state_epoch = row.state_path, path, epoch
     return old if old != path else None
+
+
+def set_start(session: Session, run_id: int, path: str) -> None:
+    """Say where the weights lie that a run starts from."""
+    _row(session, run_id).start_path = path
+    session.flush()
 
 
 def set_parameters(session: Session, run_id: int, recipe: Mapping[str, Any], parameters: int) -> None:

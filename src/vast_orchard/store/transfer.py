@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name, free_name
-from vast_orchard.store.runs import link_runs
+from vast_orchard.store.runs import START_FILE, link_runs
 from vast_orchard.store.schema import (
     Action,
     ActionChange,
@@ -286,7 +286,8 @@ class Loader:
             raise InputError("The archive holds a run that has not ended.", "Make it again.")
         row["recipe"] = upgrade_recipe(row["recipe"], 0)
         _check_file("last", row.get("state_path"))
-        row.update(state_path=None, state_epoch=None)  # set by `place_files`, once its own id is known
+        # Set by `place_files`, once its own id is known.
+        row.update(state_path=None, state_epoch=None, start_path=None)
         row["previous_id"] = None  # set by `finish`, once all are there
 
     def _ingredient_value(self, row: _Row) -> None:
@@ -360,6 +361,9 @@ class Loader:
                 new, epoch = self.new_id("run", int(old)), int(rest[0][5:].removesuffix(".safetensors"))
                 place = f"runs/{new}/{rest[0]}"
                 self._session.execute(update(Run).where(Run.id == new).values(state_path=place, state_epoch=epoch))
+            elif rest[0] == START_FILE:
+                new = self.new_id("run", int(old))
+                self._session.execute(update(Run).where(Run.id == new).values(start_path=f"runs/{new}/{START_FILE}"))
 
     def forget_import(self, import_id: int) -> None:
         """Remove the import that an archive came with."""

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, Field, create_model
 
-from vast_orchard.api.schemas.base import Read, Write
+from vast_orchard.api.schemas.base import Read, RecordId, Write
 from vast_orchard.at_once.catalogue import training_settings
 from vast_orchard.upgrades.network import ready_name
 
@@ -21,6 +21,8 @@ __all__ = [
     "SettingFollowsRead",
     "SettingRead",
     "SettingWhenRead",
+    "StartCreate",
+    "StartRead",
     "TrainingSettingsCreate",
     "TrainingSettingsRead",
     "VariationBody",
@@ -169,16 +171,45 @@ class RateLineCreate(Write):
     steps: int = Field(ge=1, le=100_000_000)
 
 
+class StartCreate(Write):
+    """Where a training starts, by one of the first four, and what of it learns."""
+
+    model_id: RecordId | None = None
+    starter: str = Field("", max_length=80, description="Name of a shipped starter.")
+    upload: str = Field("", max_length=40, description="Id of an upload of one model file.")
+    run_id: RecordId | None = Field(None, description="Of a run, for what that one started from.")
+    learns: str = Field("all", max_length=20, description="all, new, new-then-all or after")
+    new_epochs: int = Field(0, description="With new-then-all: of all epochs the first ones, for new layers only.")
+    frozen_to: str = Field("", max_length=80, description="With after: id of the last layer that stays as it is.")
+    rate_factor: float = Field(1.0, description="By which the rate of what is taken over is multiplied.")
+    moving_statistics: bool = Field(False, description="Whether batch norms that are taken over move theirs.")
+
+
+class StartRead(BaseModel):
+    """Where a run started, and what of it learnt."""
+
+    words: str
+    digest: str
+    learns: Literal["all", "new", "new-then-all", "after"]
+    new_epochs: int
+    frozen_to: str
+    rate_factor: float
+    moving_statistics: bool
+
+
 class RecipeCreate(Write):
     """Everything about a training but its pictures."""
 
-    network: str = Field(
-        description='The name of a ready network or of one that the project keeps, with ", version 2" or without.',
+    network: str | None = Field(
+        None,
+        description='The name of a ready network or of one that the project keeps, with ", version 2" or without. '
+        "Left out, it is that of the model to start from.",
         max_length=120,
     )
     preprocessing: PreprocessingBody
     variation: VariationBody
     settings: TrainingSettingsCreate  # type: ignore[valid-type]
+    start: StartCreate | None = Field(None, description="Left out, it starts from weights drawn by chance.")
 
 
 def _name(network: Any) -> Any:
@@ -192,3 +223,4 @@ class RecipeRead(Read):
     preprocessing: PreprocessingRead
     variation: VariationRead
     settings: TrainingSettingsRead  # type: ignore[valid-type]
+    start: StartRead | None = None

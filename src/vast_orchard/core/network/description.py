@@ -18,6 +18,7 @@ __all__ = [
     "NetworkDescription",
     "description_from_json",
     "description_to_json",
+    "opened",
     "resolved",
     "sources",
 ]
@@ -125,6 +126,27 @@ def resolved(description: NetworkDescription, input_shape: tuple[int, int, int],
         )
     layers = tuple(_with_outputs(part, classes) for part in description.layers)
     return replace(description, input_shape=input_shape, layers=layers)
+
+
+def opened(description: NetworkDescription, classes: int) -> NetworkDescription:
+    """A resolved network, open again for pictures of any size and any number of classes.
+
+    Only the last dense layer is opened, and only where its outputs are the classes.
+
+    Parameters
+    ----------
+    description : NetworkDescription
+    classes : int
+        That it tells apart.
+    """
+    layers = list(description.layers)
+    for place in range(len(layers) - 1, -1, -1):
+        part = layers[place]
+        if isinstance(part, Dense | Head):
+            if part.outputs == classes:
+                layers[place] = replace(part, outputs=0)
+            break
+    return replace(description, input_shape=OPEN_SHAPE, layers=tuple(layers))
 
 
 def sources(description: NetworkDescription) -> Iterator[tuple[int, ...]]:

@@ -65,17 +65,23 @@ class Duration:
     answer_s: float  # for one picture
 
 
-def effort_of(layers: Iterable[LayerPlan], picture: Shape) -> Effort:
-    """What a planned network's arithmetic comes to.
+def effort_of(layers: Iterable[LayerPlan], picture: Shape, *, after: int = 0, until: int | None = None) -> Effort:
+    """What the arithmetic of a planned network comes to, or of a part of it.
 
     Parameters
     ----------
     layers : iterable of LayerPlan
     picture : tuple of int
         Height, width and channels of what the network sees.
+    after, until : int
+        Places: layers up to the one, and beyond the other, are not counted.
     """
-    shapes, normalised, moved, parameters, multiply_adds = [picture], 0, 0, 0, 0
+    shapes, counted, normalised, moved, parameters, multiply_adds = [picture], 0, 0, 0, 0, 0
     for entry in layers:
+        if entry.place <= after or (until is not None and entry.place > until):
+            shapes.append(entry.shape)
+            continue
+        counted += 1
         if entry.kind == "batch_norm":
             normalised += math.prod(entry.shape)
         elif entry.kind not in _FREE:
@@ -84,7 +90,7 @@ def effort_of(layers: Iterable[LayerPlan], picture: Shape) -> Effort:
         parameters += entry.parameters
         multiply_adds += entry.multiply_adds
     return Effort(
-        layers=len(shapes) - 1,
+        layers=counted,
         parameters=parameters,
         multiply_adds=multiply_adds,
         normalised=normalised,
@@ -101,6 +107,8 @@ def expected(
     validation: int = 0,
     batch_size: int,
     operations: int = 0,
+    frozen: Effort | None = None,
+    remembered: bool = False,
 ) -> Duration:
     """How long an epoch takes, and an answer of what is learnt.
 
@@ -116,10 +124,21 @@ def expected(
     batch_size : int
     operations : int
         Of the variation.
+    frozen : Effort, optional
+        Of a part that only answers; `effort` is then of the rest.
+    remembered : bool
+        Whether the frozen part's answers are computed once for all epochs: then they cost an epoch nothing.
     """
     pixels = picture[0] * picture[1]
     shown = _READ_PIXEL + ((_VARY_PIXEL + operations * _OPERATION_PIXEL) if operations else 0)
     steps, rest = divmod(training, batch_size)
     epoch = steps * effort.step_s(batch_size) + (effort.step_s(rest) if rest else 0) + training * pixels * shown
-    epoch += effort.judged_s(validation) + validation * pixels * _READ_PIXEL
-    return Duration(epoch_s=epoch * pace, answer_s=effort.answer_s() * pace)
+    epoch += effort.judged_s(validation)
+    if frozen is None or not remembered:
+        epoch += validation * pixels * _READ_PIXEL
+    else:
+        epoch -= training * pixels * shown
+    if frozen is not None and not remembered:
+        epoch += frozen.judged_s(training) + frozen.judged_s(validation)
+    answer = effort.answer_s() + (frozen.answer_s() if frozen else 0)
+    return Duration(epoch_s=epoch * pace, answer_s=answer * pace)

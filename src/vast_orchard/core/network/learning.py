@@ -1,5 +1,6 @@
 """Which layers of a network learn and which stay as they are, and up to where nothing has to be taught at all."""
 
+import math
 from collections.abc import Collection
 from dataclasses import dataclass
 
@@ -8,7 +9,7 @@ from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.errors import DescriptionError
 
-__all__ = ["Learning", "all_learn", "learning_of"]
+__all__ = ["Learning", "all_learn", "learning_of", "remembered_values"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,6 +56,18 @@ def learning_of(description: NetworkDescription, learning: Collection[str], stea
     }
     still = frozenset(p for p in norms if p not in learns or entries[p - 1].id in steady)
     return Learning(learns=learns, steady=still, cut=_cut(description, entries, min(learns)))
+
+
+def remembered_values(description: NetworkDescription, cut: int) -> int:
+    """Numbers that are remembered for each picture that never varies; 0 if none are.
+
+    They are if they are at most as many as the picture itself has: a rule by the recipe alone, so that a training is
+    the same on a machine with less memory.
+    """
+    if not cut:
+        return 0
+    values = math.prod(plan(description).layers[cut - 1].shape)
+    return values if values <= math.prod(description.input_shape) else 0
 
 
 def _cut(description: NetworkDescription, entries: tuple[LayerPlan, ...], first: int) -> int:

@@ -11,8 +11,8 @@ from vast_orchard.core.pictures.standardise import ChannelStatistics, scale_stat
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
+from vast_orchard.core.training.phases import Origin, Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
-from vast_orchard.core.training.start import Origin, Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import SettingError
 

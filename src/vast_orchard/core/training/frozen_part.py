@@ -1,32 +1,17 @@
 """What comes before the first layer that learns, and its answers for whole sets, computed once."""
 
-import math
-
 import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
-from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.frozen import FrozenNetwork
+from vast_orchard.core.network.learning import remembered_values
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.network.plan import plan
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.team import Team
 
-__all__ = ["FrozenPart", "remembered_values"]
+__all__ = ["FrozenPart"]
 
 _AT_ONCE = 64  # pictures; it bounds memory and changes no bit
-
-
-def remembered_values(description: NetworkDescription, cut: int) -> int:
-    """Numbers that are remembered for each picture that never varies; 0 if none are.
-
-    They are if they are at most as many as the picture itself has: a rule by the recipe alone, so that a training is
-    the same on a machine with less memory.
-    """
-    if not cut:
-        return 0
-    values = math.prod(plan(description).layers[cut - 1].shape)
-    return values if values <= math.prod(description.input_shape) else 0
 
 
 class FrozenPart:

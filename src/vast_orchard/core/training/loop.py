@@ -18,9 +18,9 @@ from vast_orchard.core.team import Team
 from vast_orchard.core.training.frozen_part import FrozenPart
 from vast_orchard.core.training.kept import is_better
 from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradient_norm, make_optimizer
+from vast_orchard.core.training.phases import Phase, phases_of
 from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
-from vast_orchard.core.training.start import Phase, phases_of
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import NonFiniteError, ShapeError
 

@@ -8,6 +8,8 @@ from typing import Any
 import structlog
 from PIL import Image
 
+from vast_orchard.at_once.starting_points import StartPlace, read_start
+from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.model_file import Model, read_model
@@ -18,6 +20,7 @@ from vast_orchard.jobs.pace import find_pace
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.jobs.quick.varied import Varied
+from vast_orchard.jobs.start_plan import model_facts, start_plan
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
 
@@ -101,6 +104,27 @@ def _answer(model_path: str, files: Sequence[tuple[str, bytes]]) -> list[dict[st
     return answers
 
 
+def _start(
+    place: StartPlace,
+    recipe: dict[str, Any],
+    classes: Sequence[str],
+    training: int,
+    validation: int,
+    pace: float | None,
+) -> dict[str, Any]:
+    """A model to start from, and what a training would make of it; its own network, where the recipe names none."""
+    model = read_model(read_start(_Place.store, place))
+    facts = model_facts(model)
+    start = {"words": place.words, "digest": facts["digest"], **recipe["start"]}
+    asked = recipe_from_json({"network": facts["network"], **recipe, "start": start})
+    planned = start_plan(asked, model, classes, training=training, validation=validation, pace=pace)
+    return {**facts, **planned, "words": place.words, "recipe": recipe_to_json(asked)}
+
+
+def _start_facts(place: StartPlace) -> dict[str, Any]:
+    return {**model_facts(read_model(read_start(_Place.store, place))), "words": place.words}
+
+
 def _plan(**arguments: Any) -> dict[str, Any]:
     return _Place.plans.plan(**arguments)
 
@@ -112,6 +136,8 @@ def _strip(**arguments: Any) -> bytes:
 TASKS: dict[str, Callable[..., Any]] = {
     "plan": _plan,
     "strip": _strip,
+    "start": _start,
+    "start_facts": _start_facts,
     "ready": _ready,
     "stands": _stands,
     "sheet": _sheet,

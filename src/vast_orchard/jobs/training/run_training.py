@@ -4,18 +4,21 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 """
 
 import time
+from collections.abc import Mapping
 from typing import Any
 
 from vast_orchard.core.training.begin import Training, begin
+from vast_orchard.core.training.duration import recipe_time
+from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.errors import InputError, NonFiniteError, OrchardError, StoppedError
+from vast_orchard.errors import InputError, MissingError, NonFiniteError, OrchardError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import labelled_examples
-from vast_orchard.formats.model_file import trained_model, weights_digest, write_model
+from vast_orchard.formats.model_file import origin_of, read_model, trained_model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
-from vast_orchard.jobs.pace import learn_pace, reference_time
+from vast_orchard.jobs.pace import learn_pace
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.jobs import hold_lease
@@ -65,17 +68,30 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
     try:
         training = begin(
             recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state,
-            team=team, memory_bytes=free_memory(),
+            team=team, memory_bytes=free_memory(), origin=_origin(context, run),
+            names=[entry["name"] for entry in run.classes],
         )  # fmt: skip
-    except InputError as error:
+    except (InputError, MissingError) as error:
         with context.database.session() as session:
             end_run(session, run.id, RunEnding.FAILED, _words(error))
         raise
     recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
     recorder.run_to_end(len(sets[SetName.TRAINING]))
-    epochs = recipe.settings.epochs - (state.epoch if state else 0)
-    expected = reference_time(training.recipe, *(len(examples) for examples in sets.values()))
-    learn_pace(team, recorder.trained_at - began, epochs * expected.epoch_s)
+    done = state.epoch if state else 0
+    learn_pace(team, recorder.trained_at - began, _expected_s(training, sets, done))
+
+
+def _expected_s(training: Training, sets: Mapping[SetName, Examples], done: int) -> float:
+    """Of the epochs after those that are done, on the reference machine."""
+    counts, spent = (len(sets[SetName.TRAINING]), len(sets[SetName.VALIDATION])), 0.0
+    for phase in training.phases:
+        epochs = phase.last - max(done, phase.first - 1)
+        spent += max(0, epochs) * recipe_time(training.recipe, 1.0, *counts, cut=phase.learning.cut).epoch_s
+    return spent
+
+
+def _origin(context: WorkContext, run: RunValue) -> Origin | None:
+    return origin_of(read_model(context.store.read(run.start_path))) if run.start_path else None
 
 
 def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: SetName, progress: Progress) -> Examples:

@@ -12,9 +12,10 @@ from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_r
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.ingredients import version_of_value
-from vast_orchard.store.runs import create_run, get_run, set_parameters
+from vast_orchard.store.runs import START_FILE, create_run, get_run, set_parameters, set_start
 from vast_orchard.store.schema import IngredientKind, JobKind
 from vast_orchard.store.splits import get_split
 from vast_orchard.store.values import RunValue
@@ -33,6 +34,7 @@ class RunOrder:
     network_id: int | None = None  # of the kept network that it is, if it is one
     name: str = ""
     note: str = ""
+    start_file: bytes | None = None  # the model that the recipe starts from; checked against it by `start_plan`
 
 
 def _default_recipe(session: Session, split_id: int) -> Recipe:
@@ -40,8 +42,16 @@ def _default_recipe(session: Session, split_id: int) -> Recipe:
     return recipe_of(default_recipe(sum(count.get(SetName.TRAINING, 0) for count in counts)))
 
 
-def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
+def start_run(session: Session, project_id: int, order: RunOrder, store: ByteStore | None = None) -> RunValue:
     """Record a run with all that it stands on, and hand it to the workers.
+
+    Parameters
+    ----------
+    session : Session
+    project_id : int
+    order : RunOrder
+    store : ByteStore, optional
+        Takes the weights that the run starts from, if it starts from any.
 
     Raises
     ------
@@ -83,5 +93,10 @@ def start_run(session: Session, project_id: int, order: RunOrder) -> RunValue:
     # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
     recipe = resolved_recipe(asked, len(run.classes))
     set_parameters(session, run.id, recipe_to_json(recipe), plan(recipe.network, len(run.classes)).parameters)
+    if order.start_file is not None and store is not None:
+        place = f"runs/{run.id}/{START_FILE}"
+        store.write(place, order.start_file)
+        store.settle()
+        set_start(session, run.id, place)
     start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
     return get_run(session, run.id)

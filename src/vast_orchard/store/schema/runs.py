@@ -112,6 +112,7 @@ class Run(Base):
     # The last state, to go on from.
     state_path: Mapped[str | None]
     state_epoch: Mapped[int | None]
+    start_path: Mapped[str | None]  # weights that it started from
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
         CheckConstraint("state in ('waiting', 'training', 'ended')", name="state"),

@@ -3,7 +3,7 @@
 from vast_orchard.store.values.history import ActionValue, UndoResult
 from vast_orchard.store.values.imports import ArrivedPicture, ImportValue
 from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
-from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue, SaidValue
+from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue, SaidValue, StartingModel
 from vast_orchard.store.values.pictures import (
     AppearanceValue,
     BinnedPicture,
@@ -70,5 +70,6 @@ __all__ = [
     "SampleValue",
     "SnapshotPictureValue",
     "SplitValue",
+    "StartingModel",
     "UndoResult",
 ]

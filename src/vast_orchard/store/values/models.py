@@ -4,7 +4,7 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "SaidValue"]
+__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "SaidValue", "StartingModel"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,3 +71,19 @@ class ExportValue:
     proof: dict[str, Any] | None
     state: str
     error: str | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class StartingModel:
+    """A model that a training can start from."""
+
+    model_id: int
+    project_id: int
+    project: str
+    run_number: int
+    run_name: str
+    network: str
+    accuracy: float | None  # on its validation set
+    classes: list[str]
+    input_size: int
+    colour: str

@@ -53,6 +53,7 @@ class RunValue:
     epochs_done: int
     figures: dict[str, float]  # of the kept epoch
     state_path: str | None  # where the last state lies, to go on from
+    start_path: str | None  # where the weights lie that it started from
     model: ModelValue | None  # what it has kept
     validation: dict[str, Any] | None  # scores of its model, without those of each class
     previous: int | None  # number of the run before it, of those that stand
