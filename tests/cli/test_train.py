@@ -77,12 +77,39 @@ def test_words_for_people(crystals: Path, tmp_path: Path) -> None:
     assert "4 skipped" in done.stderr  # two unreadable, one stray note, and the list of what was planted
 
 
+def test_training_goes_on_from_a_model_file_in_two_phases(crystals: Path, tmp_path: Path) -> None:
+    """Other classes than those of the file: its last layer is new, and everything before it is taken over."""
+    for name, level in (("dark", 40), ("bright", 200)):
+        (tmp_path / "in" / name).mkdir(parents=True)
+        for n in range(20):
+            (tmp_path / "in" / name / f"{n}.png").write_bytes(png(10 * n + level, level=level))
+    first = _orchard("train", crystals, "--out", tmp_path / "one", *_QUICK)
+    assert first.returncode == 0, first.stderr
+    file = tmp_path / "one" / "model.safetensors"
+    asked: list[str | Path] = ["train", tmp_path / "in", "--start-from", file, "--epochs", "3"]
+    two = _orchard(*asked, "--out", tmp_path / "two", "--what-learns", "new-then-all", "--new-epochs", "1")
+    assert two.returncode == 0, two.stderr
+    assert "From model.safetensors: 8 of 9 layers are taken over, and its statistics." in two.stderr
+    assert "Its outputs are other classes there." in two.stderr
+    assert "Epochs 1 to 1: 1 layers learn" in two.stderr
+    assert "Epochs 2 to 3: 9 layers learn" in two.stderr
+    new = _orchard(*asked, "--out", tmp_path / "new", "--what-learns", "new", "--json")
+    assert json.loads(new.stdout)["export_check"]["max_abs_difference"] <= EXPORT
+    before, after = (read_model((tmp_path / name / "model.safetensors").read_bytes()) for name in ("one", "new"))
+    assert after.preprocessing == before.preprocessing
+    assert after.statistics == before.statistics
+    changed = [name for name, value in before.weights.items() if not np.array_equal(value, after.weights[name])]
+    assert len(changed) == 2  # weights and bias of the last layer
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [
         (["train", "absent", "--out", "x"], "There is nothing at absent"),
         (["train", ".", "--out", "x", "--epochs", "0"], "Epochs cannot be 0"),
         (["train", ".", "--out", "x", "--optimizer", "downhill"], "Optimizer cannot be 'downhill'"),
+        (["train", ".", "--out", "x", "--start-from", "absent"], "no starter and no file 'absent'"),
+        (["train", ".", "--out", "x", "--start-from", "file"], "cannot be read"),
         (["plan", "absent"], "no network 'absent'"),
         (["plan", "file"], "is not JSON"),
         (["demo", ".", "--count", "100"], "is not an empty folder"),

@@ -16,6 +16,8 @@ __all__ = ["app", "main"]
 _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
     "plan": "vast_orchard.cli.engine:show_plan",
+    "starter": "vast_orchard.cli.starter:teach_starter",
+    "starters": "vast_orchard.cli.starts:list_starters",
     "demo": "vast_orchard.cli.demo:demo",
     "bench": "vast_orchard.cli.bench:app",
     "prepare": "vast_orchard.cli.engine:prepare",

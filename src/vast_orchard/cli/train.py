@@ -12,9 +12,11 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard import __version__
 from vast_orchard.cli.engine import named_network
+from vast_orchard.cli.starts import named_start, tell_start
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.cli.training_options import with_training_options
 from vast_orchard.core.judging.scores import Judgement, judge
+from vast_orchard.core.network.description import opened
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
 from vast_orchard.core.pictures.preprocessing import Preprocessing
@@ -26,12 +28,13 @@ from vast_orchard.core.training.amount import proposed_epochs
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import chosen_settings, doubts
+from vast_orchard.core.training.start import Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
 from vast_orchard.formats.members import Source
-from vast_orchard.formats.model_file import Model, trained_model, write_model
+from vast_orchard.formats.model_file import Model, origin_of, trained_model, weights_digest, write_model
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import free_memory, make_ready, make_team
 from vast_orchard.settings import read_settings
@@ -145,9 +148,19 @@ def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
     out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
     network: Annotated[
-        str, typer.Option(help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file.")
-    ] = DEFAULT_NETWORK,
-    size: Annotated[int, typer.Option(help="Side of what the network sees, in pixels.")] = Preprocessing().size,
+        str | None,
+        typer.Option(
+            help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file. Without it {DEFAULT_NETWORK}, or the network "
+            "that it starts from."
+        ),
+    ] = None,
+    size: Annotated[
+        int | None,
+        typer.Option(
+            help=f"Side of what the network sees, in pixels. Without it {Preprocessing().size}, or that of what it "
+            "starts from."
+        ),
+    ] = None,
     variation: Annotated[
         bool, typer.Option(help="Vary training pictures at random, as far as labels stay true.")
     ] = True,
@@ -162,6 +175,20 @@ def train(
     variation_file: Annotated[
         Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
     ] = None,
+    start_from: Annotated[str, typer.Option(help="A starter (see `orchard starters`), or a model.safetensors.")] = "",
+    what_learns: Annotated[
+        str, typer.Option(help=f"With --start-from, one of: {', '.join(Learns)} (see --frozen-to).")
+    ] = str(Learns.ALL),
+    new_epochs: Annotated[
+        int, typer.Option(help=f"With {Learns.NEW_THEN_ALL}: of all epochs the first ones, for new layers only.")
+    ] = 0,
+    frozen_to: Annotated[
+        str, typer.Option(help=f"With {Learns.AFTER}: id of the last layer that stays as it is.")
+    ] = "",
+    rate_factor: Annotated[float, typer.Option(help="By which the rate of what is taken over is multiplied.")] = 1.0,
+    moving_statistics: Annotated[
+        bool, typer.Option(help="Batch norms that are taken over move their statistics.")
+    ] = False,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
@@ -171,11 +198,20 @@ def train(
     words = console()
     answers = Answers(mirrored=mirrored, turned=turned, size_is_clue=size_is_clue, colour_is_clue=colour_is_clue)
     settings = chosen_settings(asked)
-    recipe = Recipe(
-        network=named_network(network),
-        preprocessing=Preprocessing(size=size),
-        variation=_variation(variation_file, answers) if variation else NO_VARIATION,
-    )
+    recipe, origin = Recipe(variation=_variation(variation_file, answers) if variation else NO_VARIATION), None
+    if start_from:
+        called, origin = named_start(start_from)
+        wish: dict[str, Any] = {
+            "learns": what_learns, "new_epochs": new_epochs, "frozen_to": frozen_to, "rate_factor": rate_factor,
+            "moving_statistics": moving_statistics,
+        }  # fmt: skip
+        start = Start(words=called, digest=weights_digest(origin.weights), **wish)
+        own = opened(origin.description, len(origin.classes))
+        recipe = replace(recipe, start=start, network=own, preprocessing=origin.preprocessing)
+    if network is not None:
+        recipe = replace(recipe, network=named_network(network))
+    if size is not None:
+        recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, size=size))
     for doubt in doubts(settings):
         words.print(doubt)
     with open_source(folder) as source:
@@ -197,12 +233,15 @@ def train(
             f"{len(collection.skipped)} skipped.",
             soft_wrap=True,
         )
+        if origin is not None:
+            tell_start(words, recipe, origin, divided.classes, training=len(sets[SetName.TRAINING]))
         make_ready(words.print)
         team = make_team(read_settings(threads=threads or None))
         started = time.monotonic()
         running = begin(
             recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION],
             team=team, memory_bytes=free_memory(),
+            origin=None if origin is None else origin_of(origin), names=divided.classes,
         )  # fmt: skip
         state = _run(running, settings.epochs, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
         train_s = time.monotonic() - started
