@@ -63,7 +63,7 @@ def read_intervals(
 @router.post("/rate-line", response_model=list[float])
 def read_rate_line(body: RateLineCreate) -> list[float]:
     """The learning rate over a training with these settings, first step to last."""
-    return rate_line(body.model_dump(exclude_none=True)["settings"], body.steps)
+    return rate_line(body.model_dump(exclude_none=True)["settings"], body.steps, body.new_epochs)
 
 
 @router.get("/recipe", response_model=RecipeRead)

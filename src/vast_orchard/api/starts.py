@@ -100,7 +100,13 @@ def _wanted(session: Session, project_id: int, asked: RecipeCreate) -> tuple[dic
         if asked.start is None:
             raise SettingError("No network is named.", "Name one, or a model to start from.")
         return wanted, None
-    network, network_id = network_by_name(session, project_id, asked.network)
+    try:
+        network, network_id = network_by_name(session, project_id, asked.network)
+    except SettingError:
+        if asked.start is None:
+            raise
+        # A model may have a network that only its own project keeps; the name is held against the model's.
+        return wanted, None
     return {**wanted, "network": network}, network_id
 
 

@@ -1,7 +1,7 @@
 """What a run can be made of, and what that costs, as plain values for the Run sheet."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, fields
+from dataclasses import asdict, fields, replace
 from typing import Any, TypeVar
 
 from vast_orchard import __version__
@@ -15,10 +15,12 @@ from vast_orchard.core.training.amount import proposed_epochs
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.settings import SETTINGS, TrainingSettings, chosen_settings
+from vast_orchard.core.training.start import RATE_FACTOR
 from vast_orchard.errors import SettingError
 
 __all__ = [
     "PROGRAM",
+    "RATE_FACTOR",
     "answered_variation",
     "checked_preprocessing",
     "checked_variation",
@@ -133,8 +135,17 @@ def expected_intervals(counts: Sequence[int], accuracy: float) -> list[tuple[flo
     return [wilson_interval(round(accuracy * count), count) for count in counts]
 
 
-def rate_line(settings: Mapping[str, Any], steps: int, points: int = 60) -> list[float]:
-    """The learning rate at evenly spaced steps of a training, its first and its last among them.
+def rate_line(settings: Mapping[str, Any], steps: int, new_epochs: int = 0, points: int = 60) -> list[float]:
+    """The learning rate at evenly spaced steps of a training, the first and the last of each phase among them.
+
+    Parameters
+    ----------
+    settings : mapping
+    steps : int
+        Of all epochs.
+    new_epochs : int
+        Of a first phase; without one there is a single course.
+    points : int
 
     Raises
     ------
@@ -142,8 +153,15 @@ def rate_line(settings: Mapping[str, Any], steps: int, points: int = 60) -> list
         A setting is out of its range.
     """
     chosen = chosen_settings(settings)
-    places = [round(place * (steps - 1) / max(1, points - 1)) for place in range(points)]
-    return [learning_rate(step, steps, chosen) for step in places]
+    first = min(new_epochs, chosen.epochs - 1)
+    epochs = [first, chosen.epochs - first] if first > 0 else [chosen.epochs]
+    found = []
+    for count in epochs:
+        share, own = count / chosen.epochs, replace(chosen, epochs=count)
+        shown, some = max(2, round(points * share)), max(1, round(steps * share))
+        places = [round(place * (some - 1) / (shown - 1)) for place in range(shown)]
+        found += [learning_rate(step, some, own) for step in places]
+    return found
 
 
 def recipe_of(data: Mapping[str, Any]) -> Recipe:

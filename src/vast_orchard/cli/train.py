@@ -28,7 +28,7 @@ from vast_orchard.core.training.amount import proposed_epochs
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import chosen_settings, doubts
-from vast_orchard.core.training.start import Learns, Start
+from vast_orchard.core.training.start import RATE_FACTOR, Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
@@ -185,7 +185,9 @@ def train(
     frozen_to: Annotated[
         str, typer.Option(help=f"With {Learns.AFTER}: id of the last layer that stays as it is.")
     ] = "",
-    rate_factor: Annotated[float, typer.Option(help="By which the rate of what is taken over is multiplied.")] = 1.0,
+    rate_factor: Annotated[float, typer.Option(help="By which the rate of what is taken over is multiplied.")] = (
+        RATE_FACTOR
+    ),
     moving_statistics: Annotated[
         bool, typer.Option(help="Batch norms that are taken over move their statistics.")
     ] = False,

@@ -11,6 +11,7 @@ from vast_orchard.core.network.take_over import TakenOver
 from vast_orchard.core.training.duration import recipe_time
 from vast_orchard.core.training.phases import Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
+from vast_orchard.core.training.start import RATE_FACTOR
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.model_file import Model, origin_of, weights_digest
 
@@ -26,6 +27,7 @@ def model_facts(model: Model) -> dict[str, Any]:
         "preprocessing": asdict(model.preprocessing),
         "statistics": asdict(model.statistics),
         "parameters": plan(model.description).parameters,
+        "rate_factor": RATE_FACTOR,
     }
 
 

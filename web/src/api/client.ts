@@ -1,5 +1,6 @@
 /** The typed client of the API, and the one form in which its failures reach a person. */
 import createClient from "openapi-fetch";
+import type { Start } from "../domain/start";
 import { signalOfLeaving } from "./leaving";
 import { patientFetch } from "./patience";
 import type { components, paths } from "./schema";
@@ -18,7 +19,14 @@ export type Run = Schemas["RunRead"];
 export type Epoch = Schemas["EpochRead"];
 export type Judgement = Schemas["JudgementRead"];
 export type Job = Schemas["JobRead"];
-export type Recipe = Schemas["RecipeRead"];
+/** A recipe as a run holds it. */
+export type RunRecipe = Schemas["RecipeRead"];
+/** A recipe on the Run sheet. */
+export type Recipe = Omit<RunRecipe, "start"> & { readonly start?: Start | undefined };
+export type Starter = Schemas["StarterRead"];
+export type StartFacts = Schemas["StartFactsRead"];
+export type StartPlan = Schemas["StartPlanRead"];
+export type StartingModel = Schemas["StartingModelRead"];
 export type Model = Schemas["ModelRead"];
 export type Setting = Schemas["SettingRead"];
 export type TrainingSettings = Schemas["TrainingSettingsRead"];

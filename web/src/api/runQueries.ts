@@ -141,14 +141,14 @@ export function useDefaultRecipe(pictures: number) {
 }
 
 /** The learning rate over a training, first step to last. */
-export function useRateLine(settings: TrainingSettings, steps: number) {
+export function useRateLine(settings: TrainingSettings, steps: number, newEpochs: number) {
   return useQuery({
-    queryKey: ["rate-line", settings, steps],
+    queryKey: ["rate-line", settings, steps, newEpochs],
     enabled: steps > 0,
     retry: false,
     staleTime: Infinity,
     gcTime: 10_000,
-    queryFn: () => need(client.POST("/api/rate-line", { body: { settings, steps } })),
+    queryFn: () => need(client.POST("/api/rate-line", { body: { settings, steps, new_epochs: newEpochs } })),
     placeholderData: keepPreviousData,
   });
 }

@@ -1674,6 +1674,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Starters
+         * @description The starters that come with the program.
+         */
+        get: operations["list_starters_api_starters_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/starting-models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Models
+         * @description Models that a training can start from: this project's first, then those of others, newest first.
+         */
+        get: operations["list_models_api_projects__project_id__starting_models_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starting-point": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Point
+         * @description A model to start from, by one of the four.
+         */
+        get: operations["read_point_api_starting_point_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/start-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Start
+         * @description What a training would take over, layer by layer, and what would learn in which phase.
+         */
+        post: operations["plan_start_api_projects__project_id__start_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/models": {
         parameters: {
             query?: never;
@@ -3908,8 +3988,17 @@ export interface components {
          */
         RateLineCreate: {
             settings: components["schemas"]["TrainingSettingsCreate"];
-            /** Steps */
+            /**
+             * Steps
+             * @description Of all epochs.
+             */
             steps: number;
+            /**
+             * New Epochs
+             * @description Of a first phase, which has a course of its own.
+             * @default 0
+             */
+            new_epochs: number;
         };
         /**
          * RecipeCreate
@@ -3918,12 +4007,14 @@ export interface components {
         RecipeCreate: {
             /**
              * Network
-             * @description The name of a ready network or of one that the project keeps, with ", version 2" or without.
+             * @description The name of a ready network or of one that the project keeps, with ", version 2" or without. Left out, it is that of the model to start from.
              */
-            network: string;
+            network?: string | null;
             preprocessing: components["schemas"]["PreprocessingBody"];
             variation: components["schemas"]["VariationBody"];
             settings: components["schemas"]["TrainingSettingsCreate"];
+            /** @description Left out, it starts from weights drawn by chance. */
+            start?: components["schemas"]["StartCreate"] | null;
         };
         /**
          * RecipeRead
@@ -3935,6 +4026,7 @@ export interface components {
             preprocessing: components["schemas"]["PreprocessingRead"];
             variation: components["schemas"]["VariationRead"];
             settings: components["schemas"]["TrainingSettingsRead"];
+            start?: components["schemas"]["StartRead"] | null;
         };
         /**
          * ResultRead
@@ -4580,6 +4672,294 @@ export interface components {
             in_no_set: number;
             /** Warnings */
             warnings: string[];
+        };
+        /**
+         * StartCreate
+         * @description Where a training starts, by one of the first four, and what of it learns.
+         */
+        StartCreate: {
+            /** Model Id */
+            model_id?: number | null;
+            /**
+             * Starter
+             * @description Name of a shipped starter.
+             * @default
+             */
+            starter: string;
+            /**
+             * Upload
+             * @description Id of an upload of one model file.
+             * @default
+             */
+            upload: string;
+            /**
+             * Run Id
+             * @description Of a run, for what that one started from.
+             */
+            run_id?: number | null;
+            /**
+             * Learns
+             * @description all, new, new-then-all or after
+             * @default all
+             */
+            learns: string;
+            /**
+             * New Epochs
+             * @description With new-then-all: of all epochs the first ones, for new layers only.
+             * @default 0
+             */
+            new_epochs: number;
+            /**
+             * Frozen To
+             * @description With after: id of the last layer that stays as it is.
+             * @default
+             */
+            frozen_to: string;
+            /**
+             * Rate Factor
+             * @description By which the rate of what is taken over is multiplied.
+             * @default 0.3
+             */
+            rate_factor: number;
+            /**
+             * Moving Statistics
+             * @description Whether batch norms that are taken over move theirs.
+             * @default false
+             */
+            moving_statistics: boolean;
+        };
+        /**
+         * StartFactsRead
+         * @description A model to start from.
+         */
+        StartFactsRead: {
+            /** Words */
+            words: string;
+            /** Digest */
+            digest: string;
+            /**
+             * Network
+             * @description Open for other pictures and classes.
+             */
+            network: {
+                [key: string]: unknown;
+            };
+            /** Classes */
+            classes: string[];
+            preprocessing: components["schemas"]["PreprocessingRead"];
+            statistics: components["schemas"]["StatisticsRead"];
+            /** Parameters */
+            parameters: number;
+            /**
+             * Rate Factor
+             * @description That is proposed for what is taken over.
+             */
+            rate_factor: number;
+        };
+        /**
+         * StartFailureRead
+         * @description Why it cannot begin like this.
+         */
+        StartFailureRead: {
+            /** What */
+            what: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
+         * StartLayerRead
+         * @description A layer of the network to be.
+         */
+        StartLayerRead: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Shape */
+            shape: number[];
+            /** Parameters */
+            parameters: number;
+            /** Taken */
+            taken: boolean;
+            /**
+             * Why
+             * @description Of a layer with numbers that are not taken over.
+             */
+            why: string;
+        };
+        /**
+         * StartPhaseRead
+         * @description Epochs in which the same layers learn.
+         */
+        StartPhaseRead: {
+            /** First */
+            first: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Layers
+             * @description Ids of those that learn.
+             */
+            layers: string[];
+            /** Parameters */
+            parameters: number;
+            /**
+             * Frozen To
+             * @description Up to this layer nothing is gone through backwards.
+             */
+            frozen_to: string;
+            /**
+             * Seconds
+             * @description Expected on this machine, where its pace is known.
+             */
+            seconds: number | null;
+        };
+        /**
+         * StartPlanCreate
+         * @description A training that is to start from something.
+         */
+        StartPlanCreate: {
+            recipe: components["schemas"]["RecipeCreate"];
+            /**
+             * Training
+             * @description Pictures to train on.
+             * @default 0
+             */
+            training: number;
+            /**
+             * Validation
+             * @default 0
+             */
+            validation: number;
+        };
+        /**
+         * StartPlanRead
+         * @description What a training would make of a model.
+         */
+        StartPlanRead: {
+            /** Words */
+            words: string;
+            /** Digest */
+            digest: string;
+            /**
+             * Network
+             * @description Open for other pictures and classes.
+             */
+            network: {
+                [key: string]: unknown;
+            };
+            /** Classes */
+            classes: string[];
+            preprocessing: components["schemas"]["PreprocessingRead"];
+            statistics: components["schemas"]["StatisticsRead"];
+            /** Parameters */
+            parameters: number;
+            /**
+             * Rate Factor
+             * @description That is proposed for what is taken over.
+             */
+            rate_factor: number;
+            /** Layers */
+            layers: components["schemas"]["StartLayerRead"][];
+            /**
+             * Unused
+             * @description Layers that only the model has.
+             */
+            unused: string[];
+            /** Statistics Kept */
+            statistics_kept: boolean;
+            /** Phases */
+            phases: components["schemas"]["StartPhaseRead"][];
+            /** Doubts */
+            doubts: string[];
+            failure: components["schemas"]["StartFailureRead"] | null;
+        };
+        /**
+         * StartRead
+         * @description Where a run started, and what of it learnt.
+         */
+        StartRead: {
+            /** Words */
+            words: string;
+            /** Digest */
+            digest: string;
+            /**
+             * Learns
+             * @enum {string}
+             */
+            learns: "all" | "new" | "new-then-all" | "after";
+            /** New Epochs */
+            new_epochs: number;
+            /** Frozen To */
+            frozen_to: string;
+            /** Rate Factor */
+            rate_factor: number;
+            /** Moving Statistics */
+            moving_statistics: boolean;
+        };
+        /**
+         * StarterRead
+         * @description A shipped starter.
+         */
+        StarterRead: {
+            /** Name */
+            name: string;
+            /** Network */
+            network: string;
+            /** Parameters */
+            parameters: number;
+            /** Input Size */
+            input_size: number;
+            /**
+             * Taught
+             * @description How it was taught.
+             */
+            taught: {
+                [key: string]: unknown;
+            };
+            /**
+             * Helps
+             * @description Made-up sets of few pictures on which it was measured, with its error over that from nothing.
+             */
+            helps: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * StartingModelRead
+         * @description A model that a training can start from.
+         */
+        StartingModelRead: {
+            /** Model Id */
+            model_id: number;
+            /** Project Id */
+            project_id: number;
+            /** Project */
+            project: string;
+            /** Run Number */
+            run_number: number;
+            /** Run Name */
+            run_name: string;
+            /** Network */
+            network: string;
+            /** Accuracy */
+            accuracy: number | null;
+            /** Classes */
+            classes: string[];
+            /** Input Size */
+            input_size: number;
+            /** Colour */
+            colour: string;
+        };
+        /**
+         * StatisticsRead
+         * @description Of each channel, from 0 to 255.
+         */
+        StatisticsRead: {
+            /** Mean */
+            mean: number[];
+            /** Deviation */
+            deviation: number[];
         };
         /**
          * SurveyRead
@@ -8219,6 +8599,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FootingRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_starters_api_starters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StarterRead"][];
+                };
+            };
+        };
+    };
+    list_models_api_projects__project_id__starting_models_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartingModelRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_point_api_starting_point_get: {
+        parameters: {
+            query?: {
+                model_id?: number | null;
+                run_id?: number | null;
+                starter?: string;
+                upload?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartFactsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_start_api_projects__project_id__start_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartPlanCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartPlanRead"];
                 };
             };
             /** @description Validation Error */

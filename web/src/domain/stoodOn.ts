@@ -2,6 +2,7 @@
 import type { Recipe, Run, Setting, Split } from "../api/client";
 import { preprocessingWords, ruleWords, scheduleWords } from "./recipe";
 import { changeInWords } from "./runs";
+import { startWords } from "./start";
 import { sameValue, variationWords } from "./variation";
 import { plural, SETS } from "./words";
 
@@ -56,8 +57,13 @@ export function stoodOn(
     },
     {
       title: "Network",
-      words: `${network}, ${plural(run.parameters, "parameter")}`,
-      now: network === sheet.network ? "" : sheet.network,
+      words: `${network}, ${plural(run.parameters, "parameter")}${run.recipe.start ? `, ${startWords(run.recipe.start)}` : ""}`,
+      now: [
+        network === sheet.network ? "" : sheet.network,
+        startWords(run.recipe.start) === startWords(sheet.start) ? "" : startWords(sheet.start),
+      ]
+        .filter(Boolean)
+        .join(", "),
     },
     { title: "Schedule", words: scheduleWords(settings), now: of("schedule") },
     { title: "Learning", words: ruleWords(table, settings), now: of("learning") },

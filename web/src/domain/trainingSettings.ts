@@ -1,5 +1,5 @@
 /** The table of training settings at work: which are shown, what follows what, and what is questioned. */
-import type { Setting, TrainingSettings } from "../api/client";
+import type { Setting, StartPlan, TrainingSettings } from "../api/client";
 
 export type SettingValue = number | string | boolean;
 
@@ -41,6 +41,9 @@ export function withSetting(
   return { ...changed, ...Object.fromEntries(followed) };
 }
 
+/** The name of a doubt about what the training starts from. */
+export const START = "start";
+
 export interface Doubt {
   readonly words: string;
   /** What to do instead: the setting and the value that is usual. */
@@ -60,6 +63,11 @@ export function doubtsOf(table: readonly Setting[], settings: TrainingSettings):
     const words = `A ${entry.words.toLowerCase()} of ${value} is ${Math.round(times)} times ${than} than the usual ${usual}.`;
     return [{ words, name: entry.name, usual }];
   });
+}
+
+/** What works against that which a model has learnt. */
+export function startDoubts(plan: StartPlan | undefined): readonly Doubt[] {
+  return (plan?.doubts ?? []).map((words) => ({ words, name: START, usual: "the model's preprocessing" }));
 }
 
 /** The word that the table has for a choice. */

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, Field, create_model
 
 from vast_orchard.api.schemas.base import Read, RecordId, Write
-from vast_orchard.at_once.catalogue import training_settings
+from vast_orchard.at_once.catalogue import RATE_FACTOR, training_settings
 from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
@@ -168,7 +168,8 @@ class RateLineCreate(Write):
     """A training whose learning rate is asked for."""
 
     settings: TrainingSettingsCreate  # type: ignore[valid-type]
-    steps: int = Field(ge=1, le=100_000_000)
+    steps: int = Field(ge=1, le=100_000_000, description="Of all epochs.")
+    new_epochs: int = Field(0, ge=0, le=10_000, description="Of a first phase, which has a course of its own.")
 
 
 class StartCreate(Write):
@@ -181,7 +182,7 @@ class StartCreate(Write):
     learns: str = Field("all", max_length=20, description="all, new, new-then-all or after")
     new_epochs: int = Field(0, description="With new-then-all: of all epochs the first ones, for new layers only.")
     frozen_to: str = Field("", max_length=80, description="With after: id of the last layer that stays as it is.")
-    rate_factor: float = Field(1.0, description="By which the rate of what is taken over is multiplied.")
+    rate_factor: float = Field(RATE_FACTOR, description="By which the rate of what is taken over is multiplied.")
     moving_statistics: bool = Field(False, description="Whether batch norms that are taken over move theirs.")
 
 

@@ -65,6 +65,7 @@ class StartFactsRead(BaseModel):
     preprocessing: PreprocessingRead
     statistics: StatisticsRead
     parameters: int
+    rate_factor: float = Field(description="That is proposed for what is taken over.")
 
 
 class StartPlanCreate(Write):

@@ -5,7 +5,12 @@ from enum import StrEnum
 
 from vast_orchard.errors import SettingError
 
-__all__ = ["Learns", "Start", "phase_epochs"]
+__all__ = ["RATE_FACTOR", "Learns", "Start", "phase_epochs"]
+
+
+# At the whole rate, trainings that went on from a model of the same kind of pictures first lost most of what it knew;
+# from the starters the two were alike (README, "Starters").
+RATE_FACTOR = 0.3
 
 
 class Learns(StrEnum):
@@ -26,7 +31,7 @@ class Start:
     learns: Learns = Learns.ALL
     new_epochs: int = 0  # of all epochs the first ones, with NEW_THEN_ALL: only what is new learns in them
     frozen_to: str = ""  # id of the last layer that stays as it is, with AFTER
-    rate_factor: float = 1.0  # by which the rate of what was taken over is multiplied
+    rate_factor: float = RATE_FACTOR  # by which the rate of what was taken over is multiplied
     # Whether batch norms that were taken over go by each batch and move their statistics, as new ones do.
     moving_statistics: bool = False
 

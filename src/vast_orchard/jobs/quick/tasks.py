@@ -116,7 +116,10 @@ def _start(
     model = read_model(read_start(_Place.store, place))
     facts = model_facts(model)
     start = {"words": place.words, "digest": facts["digest"], **recipe["start"]}
-    asked = recipe_from_json({"network": facts["network"], **recipe, "start": start})
+    network = recipe.get("network", facts["network"]["name"])
+    if network == facts["network"]["name"]:
+        network = facts["network"]
+    asked = recipe_from_json({**recipe, "network": network, "start": start})
     planned = start_plan(asked, model, classes, training=training, validation=validation, pace=pace)
     return {**facts, **planned, "words": place.words, "recipe": recipe_to_json(asked)}
 

@@ -9,6 +9,8 @@ interface Props {
   epochs: readonly Epoch[];
   planned: number;
   kept: number | null;
+  /** The first epoch in which everything learns, if only new layers did before. */
+  thawed?: number | undefined;
   measure: Measure;
 }
 
@@ -41,7 +43,7 @@ export function Curves(props: Props) {
   );
 }
 
-function Plotted({ epochs, planned, kept, measure, size }: Props & { size: Size }) {
+function Plotted({ epochs, planned, kept, thawed, measure, size }: Props & { size: Size }) {
   const title = useId();
   const [at, setAt] = useState<number>();
   const box = boxIn(size);
@@ -80,6 +82,9 @@ function Plotted({ epochs, planned, kept, measure, size }: Props & { size: Size 
           stroke="var(--wrong)"
           strokeWidth={2}
         />
+      )}
+      {thawed !== undefined && (
+        <ThawedPost box={box} x={plot.x(thawed - 0.5)} wide={plot.x(thawed) - box.left} />
       )}
       {kept !== null && kept > 0 && (
         <KeptPost box={box} x={plot.x(kept)} epoch={kept} late={kept > planned * 0.8} />
@@ -143,6 +148,23 @@ function Lines({ plot, points }: { plot: Plot; points: ReturnType<typeof curvePo
         </>
       )}
     </>
+  );
+}
+
+/** Between the phase in which only new layers learn, and the one in which everything does. */
+function ThawedPost({ x, wide, box }: { x: number; wide: number; box: Box }) {
+  return (
+    <g data-testid="thawed">
+      <line x1={x} x2={x} y1={box.top} y2={box.bottom} stroke="var(--quiet)" strokeDasharray="1 3" />
+      {wide > 90 && (
+        <text x={x - 5} y={box.bottom - 6} textAnchor="end" className="fill-quiet text-[11px]">
+          new layers
+        </text>
+      )}
+      <text x={x + 5} y={box.bottom - 6} className="fill-quiet text-[11px]">
+        everything
+      </text>
+    </g>
   );
 }
 

@@ -1,8 +1,9 @@
 /** The Run sheet: a run's ingredients in a band, each as a picture of itself; detail opens on demand. */
 import type { ReactNode } from "react";
-import type { ClassOf, Project, Recipe, Setting, Split, TrainingSettings } from "../../api/client";
+import type { ClassOf, Project, Recipe, Setting, Split, Starter } from "../../api/client";
 import { useVariationSheet } from "../../api/ingredientQueries";
 import { useRateLine } from "../../api/runQueries";
+import type { StartPlanned } from "../../api/startQueries";
 import { lessonOf } from "../../domain/network";
 import {
   networkLabel,
@@ -13,6 +14,7 @@ import {
   stackBars,
   steps,
 } from "../../domain/recipe";
+import { planSeconds } from "../../domain/start";
 import { type SettingValue, shownSettings, withSetting } from "../../domain/trainingSettings";
 import { variationWords } from "../../domain/variation";
 import { Imbalance } from "./Imbalance";
@@ -20,6 +22,7 @@ import { BAND, CELL, Part, PartHead } from "./Part";
 import { PicturesPart } from "./PicturesPart";
 import { SettingField } from "./SettingField";
 import { type RunTitle, StartCell } from "./StartCell";
+import { StartLine } from "./StartLine";
 import { type ShownNetwork, useNetworkShown } from "./useNetworkShown";
 import type { Training } from "./useTraining";
 import { useTrainingBase } from "./useTrainingBase";
@@ -34,9 +37,12 @@ export interface RunSheetProps {
   /** The part on learning is what someone came for. */
   learning: boolean;
   /** Lays an ingredient's own place over the curves. */
-  onOpen: (ingredient: "preprocessing" | "variation" | "network") => void;
+  onOpen: (ingredient: "preprocessing" | "variation" | "network" | "start") => void;
   table: readonly Setting[];
   training: Training;
+  start: StartPlanned;
+  /** Offered where nothing was chosen to start from. */
+  proposed: Starter | undefined;
   title: RunTitle;
   onTitle: (title: RunTitle) => void;
 }
@@ -89,11 +95,11 @@ export function RunSheet(props: RunSheetProps) {
           )
         }
       />
-      <NetworkPart recipe={recipe} network={network} onOpen={onOpen} />
+      <NetworkPart {...props} network={network} />
       <Part
         title="Schedule"
         words={scheduleWords(settings)}
-        picture={<RateLine settings={settings} steps={steps(shown, settings)} />}
+        picture={<RateLine recipe={recipe} steps={steps(shown, settings)} />}
         right
       >
         {shownSettings(table, "schedule", settings).map((setting) => (
@@ -108,27 +114,47 @@ export function RunSheet(props: RunSheetProps) {
           ))}
         <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
       </Part>
-      <StartCell {...props} shown={shown} epochS={network?.epoch_s ?? null} onSetting={onSetting} />
+      <StartCell {...props} shown={shown} seconds={secondsOf(props, network)} onSetting={onSetting} />
     </section>
   );
 }
 
-function NetworkPart(
-  props: Pick<RunSheetProps, "recipe" | "onOpen"> & { network: ShownNetwork | undefined },
-) {
-  const { recipe, network, onOpen } = props;
+/** Expected for all epochs; null where nothing is known to tell it by. */
+function secondsOf({ recipe, start }: RunSheetProps, network: ShownNetwork | undefined): number | null {
+  if (recipe.start) return planSeconds(start.plan);
+  return network?.epoch_s ? network.epoch_s * recipe.settings.epochs : null;
+}
+
+function NetworkPart(props: RunSheetProps & { network: ShownNetwork | undefined }) {
+  const { recipe, network, start, proposed, onOpen } = props;
   return (
     <Ingredient
       title="Network"
       words={network?.wrong ? `${recipe.network}: ${network.wrong}` : networkLabel(recipe.network, network)}
       onOpen={() => onOpen("network")}
       picture={network && <Stack network={network} size={recipe.preprocessing.size} />}
-    />
+    >
+      <StartLine
+        start={recipe.start}
+        plan={start.plan}
+        problem={start.problem?.message ?? ""}
+        proposed={proposed}
+        onOpen={() => onOpen("start")}
+      />
+    </Ingredient>
   );
 }
 
+interface IngredientProps {
+  title: string;
+  words: string;
+  picture?: ReactNode;
+  onOpen: () => void;
+  children?: ReactNode;
+}
+
 /** An ingredient that has a place of its own. */
-function Ingredient(props: { title: string; words: string; picture?: ReactNode; onOpen: () => void }) {
+function Ingredient(props: IngredientProps) {
   return (
     <section className={CELL}>
       <button
@@ -140,6 +166,7 @@ function Ingredient(props: { title: string; words: string; picture?: ReactNode; 
         <PartHead title={props.title} words={props.words} opens="open" />
         {props.picture && <span className="mt-1.5 block">{props.picture}</span>}
       </button>
+      {props.children}
     </section>
   );
 }
@@ -178,8 +205,8 @@ function Preview({ projectId, recipe, split, variants, words }: PreviewProps) {
 }
 
 /** The learning rate from the first step to the last. */
-function RateLine({ settings, steps: all }: { settings: TrainingSettings; steps: number }) {
-  const rates = useRateLine(settings, all);
+function RateLine({ recipe, steps: all }: { recipe: Recipe; steps: number }) {
+  const rates = useRateLine(recipe.settings, all, recipe.start?.new_epochs ?? 0);
   return (
     <svg
       viewBox="0 0 100 42"

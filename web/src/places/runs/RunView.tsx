@@ -8,6 +8,7 @@ import { useEpochs } from "../../api/runQueries";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, isPutOff, jobWords } from "../../domain/jobs";
 import { endingWords, runTitle } from "../../domain/runs";
+import { thawedAt } from "../../domain/start";
 import { duration, plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
@@ -28,7 +29,12 @@ export function RunView({ run, children }: Props) {
   const epochs = useEpochs(run.id);
   const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
   const figures = epochs.data ?? [];
-  const curves = { epochs: figures, planned: run.recipe.settings.epochs, kept: run.model?.epoch ?? null };
+  const curves = {
+    epochs: figures,
+    planned: run.recipe.settings.epochs,
+    kept: run.model?.epoch ?? null,
+    thawed: thawedAt(run.recipe),
+  };
   // One that ended before its first epoch has nothing to draw.
   const drawn = figures.length > 0 || run.state !== "ended";
   return (
@@ -92,6 +98,7 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
   const { fail } = useNotices();
   const queries = useQueryClient();
   const { epochs } = run.recipe.settings;
+  const [now, thawed] = [Math.min(run.epochs_done + 1, epochs), thawedAt(run.recipe)];
   const left = job.left_s === null ? "" : `, ${duration(job.left_s)} left`;
   const trains = run.state === "training" && job.state === "running" && job.stage === "Training";
   const stop = () =>
@@ -101,7 +108,9 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
   return (
     <div className="flex flex-1 items-center gap-3" role="status" data-testid="run-progress">
       <span className={isPutOff(job) ? "min-w-0 flex-1 text-wrong" : "whitespace-nowrap"}>
-        {trains ? `Epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}${left}` : jobWords(job)}
+        {trains
+          ? `Epoch ${now} of ${epochs}${thawed && now < thawed ? ", only new layers learn" : ""}${left}`
+          : jobWords(job)}
       </span>
       {!isPutOff(job) && <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />}
       <Button disabled={job.stop_asked} onClick={() => void stop()}>

@@ -1,8 +1,10 @@
 /** Runs: the Run sheet across the top, then the run on show, what it stood on and its curves, and the Ledger. */
 import { useState } from "react";
-import type { Recipe, Run, Setting } from "../../api/client";
+import type { ClassOf, Recipe, Run, Setting } from "../../api/client";
 import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
+import { useStarters, useStartPlan } from "../../api/startQueries";
 import { useAddress, usePlace } from "../../app/context";
+import { fromNothing, proposedStarter, recipeOf } from "../../domain/start";
 import { stoodOn } from "../../domain/stoodOn";
 import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
@@ -13,6 +15,7 @@ import { NetworkBench } from "./NetworkBench";
 import { PreprocessingBench } from "./PreprocessingBench";
 import { RunSheet } from "./RunSheet";
 import { RunView } from "./RunView";
+import { StartBench } from "./StartBench";
 import type { RunTitle } from "./StartCell";
 import { StoodOn } from "./StoodOn";
 import { useTraining } from "./useTraining";
@@ -37,7 +40,9 @@ export function RunsPlace() {
   const [dividing, setDividing] = useState(false);
   const shown = named ?? runs[0];
   // What was changed here, else what the last run used, else the defaults.
-  const recipe = changed ?? runs[0]?.recipe ?? defaults.data;
+  const recipe = changed ?? (runs[0] ? recipeOf(runs[0]) : defaults.data && fromNothing(defaults.data));
+  const start = useStartPlan(project.id, recipe, base?.sets);
+  const proposed = useProposedStarter(recipe, base?.sets.training ?? 0, classes);
   const training = useTraining({
     projectId: project.id,
     recipe,
@@ -45,6 +50,7 @@ export function RunsPlace() {
     splitId: split?.id,
     title,
     possible: project.pictures > 0 && table.data !== undefined,
+    plan: start.plan,
     first: runs.length === 0 && isSame(recipe?.variation, defaults.data?.variation),
     onStarted: (run) => {
       setTitle(UNTITLED);
@@ -56,6 +62,17 @@ export function RunsPlace() {
   if (failed) return <Failed error={failed.error} onRetry={() => void failed.refetch()} />;
   if (!recipe || !table.data) return <Reading what="the Run sheet" />;
   const part = params.get("part");
+  if (part === "start")
+    return (
+      <StartBench
+        projectId={project.id}
+        recipe={recipe}
+        onRecipe={setChanged}
+        sets={base?.sets}
+        proposed={proposed}
+        onBack={() => setAddress({ part: undefined })}
+      />
+    );
   if (part === "variation" || part === "preprocessing" || part === "network")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
   const sheet = { recipe, table: table.data, onRecipe: setChanged };
@@ -67,6 +84,8 @@ export function RunsPlace() {
         classes={classes}
         split={split}
         training={training}
+        start={start}
+        proposed={proposed}
         title={title}
         onTitle={setTitle}
         onDivide={() => setDividing(true)}
@@ -88,6 +107,13 @@ export function RunsPlace() {
       )}
     </div>
   );
+}
+
+/** While nothing was chosen to start from. */
+function useProposedStarter(recipe: Recipe | undefined, training: number, classes: readonly ClassOf[]) {
+  const { data: starters = [] } = useStarters();
+  const used = classes.filter((entry) => entry.count > 0).length;
+  return recipe && proposedStarter(starters, recipe.network, training, used);
 }
 
 function NetworkPage({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onRecipe">) {
@@ -170,7 +196,7 @@ function Ingredients({ run, recipe, table, onRecipe }: Omit<ResultsProps, "shown
       parts={stoodOn(run, recipe, split, table)}
       onTakeOver={() => {
         setBefore({ recipe, split: split?.id });
-        hold(run.recipe, run.split_id);
+        hold(recipeOf(run), run.split_id);
       }}
       onBack={
         before &&

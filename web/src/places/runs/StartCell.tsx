@@ -3,7 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import type { Split } from "../../api/client";
 import { useSplitChecks } from "../../api/ingredientQueries";
 import { steps } from "../../domain/recipe";
-import type { SettingValue } from "../../domain/trainingSettings";
+import { type Doubt, type SettingValue, START } from "../../domain/trainingSettings";
 import { duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { TextField } from "../../parts/TextField";
@@ -18,17 +18,22 @@ export interface RunTitle {
 interface Props extends RunSheetProps {
   /** How many pictures an epoch shows. */
   shown: number;
-  /** Expected seconds of an epoch, if they can be told. */
-  epochS: number | null;
+  /** Expected of all epochs, if it can be told. */
+  seconds: number | null;
   onSetting: (name: string, value: SettingValue) => void;
 }
 
 export function StartCell(props: Props) {
-  const { project, split, recipe, training, shown, epochS, onDivide, onSetting } = props;
+  const { project, split, recipe, training, shown, seconds, onDivide, onSetting } = props;
+  const prepared = props.start.plan?.preprocessing;
+  const mend = (doubt: Doubt) => {
+    if (doubt.name !== START) onSetting(doubt.name, doubt.usual);
+    else if (prepared) props.onRecipe({ ...recipe, preprocessing: prepared });
+  };
   return (
     <div className="min-w-0 px-3 py-2">
       {training.doubts.length ? (
-        <Doubts training={training} onSetting={onSetting} />
+        <Doubts training={training} onMend={mend} />
       ) : (
         <Button
           kind="main"
@@ -41,14 +46,13 @@ export function StartCell(props: Props) {
       )}
       <p className="mt-1 flex flex-wrap justify-between gap-x-2 text-sm text-quiet">
         <span className="whitespace-nowrap">
-          {epochS === null ? (
+          {seconds === null ? (
             <>
               {plural(steps(shown, recipe.settings), "step")} of {shown.toLocaleString("en")} pictures
             </>
           ) : (
             <span title={`${plural(steps(shown, recipe.settings), "step")}, expected on this machine`}>
-              about <b>{duration(epochS * recipe.settings.epochs)}</b> for {shown.toLocaleString("en")}{" "}
-              pictures
+              about <b>{duration(seconds)}</b> for {shown.toLocaleString("en")} pictures
             </span>
           )}
         </span>
@@ -95,12 +99,12 @@ export function TitleFields({ title, onTitle }: { title: RunTitle; onTitle: (tit
 }
 
 /** What is far from usual is asked before the start, with the way back beside it. */
-function Doubts(props: { training: Training; onSetting: (name: string, value: SettingValue) => void }) {
+function Doubts(props: { training: Training; onMend: (doubt: Doubt) => void }) {
   const { doubts, insist, withdraw } = props.training;
   return (
     <div role="alertdialog" aria-label="Before the start" data-testid="doubts">
       {doubts.map((doubt) => (
-        <p key={doubt.name} className="mb-1 text-wrong">
+        <p key={doubt.words} className="mb-1 text-wrong">
           {doubt.words}
         </p>
       ))}
@@ -108,11 +112,11 @@ function Doubts(props: { training: Training; onSetting: (name: string, value: Se
         <Button
           kind="main"
           onClick={() => {
-            for (const doubt of doubts) props.onSetting(doubt.name, doubt.usual);
+            for (const doubt of doubts) props.onMend(doubt);
             withdraw();
           }}
         >
-          Use {doubts.map((doubt) => doubt.usual).join(", ")}
+          Use {[...new Set(doubts.map((doubt) => doubt.usual))].join(", ")}
         </Button>
         <Button onClick={insist}>Train all the same</Button>
       </div>

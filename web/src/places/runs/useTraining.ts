@@ -1,8 +1,9 @@
 /** Starting a run: once however often it is asked for, and not before a doubtful setting was agreed to. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { client, need, type Recipe, type Run, type Setting } from "../../api/client";
-import { type Doubt, doubtsOf } from "../../domain/trainingSettings";
+import { client, need, type Recipe, type Run, type Setting, type StartPlan } from "../../api/client";
+import { recipeBody } from "../../domain/start";
+import { type Doubt, doubtsOf, startDoubts } from "../../domain/trainingSettings";
 import { useNotices } from "../../parts/Notices";
 
 export interface Training {
@@ -28,6 +29,8 @@ interface Asked {
   splitId: number | undefined;
   title: { readonly name: string; readonly note: string };
   possible: boolean;
+  /** Of what the recipe starts from. */
+  plan: StartPlan | undefined;
   /** The first training of a project, whose variation nobody has looked at yet. */
   first: boolean;
   onStarted: (run: Run) => void;
@@ -40,6 +43,7 @@ export function useTraining({
   splitId,
   title,
   possible,
+  plan,
   first,
   onStarted,
 }: Asked): Training {
@@ -61,7 +65,7 @@ export function useTraining({
       const run = await need(
         client.POST("/api/projects/{project_id}/runs", {
           params: { path: { project_id: projectId } },
-          body: { recipe: { ...recipe, variation }, split_id: splitId ?? null, ...title },
+          body: { recipe: recipeBody({ ...recipe, variation }), split_id: splitId ?? null, ...title },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["runs"] });
@@ -75,7 +79,7 @@ export function useTraining({
 
   const start = () => {
     if (!recipe || underWay.current || !possible) return;
-    const found = doubtsOf(table, recipe.settings);
+    const found = [...doubtsOf(table, recipe.settings), ...startDoubts(plan)];
     if (found.length) setDoubts(found);
     else goOn();
   };

@@ -1,0 +1,101 @@
+/** What of a model that is taken over learns, for how long and how fast. */
+import type { Recipe, StartPlan } from "../../api/client";
+import { LEARNS, layerCounts, type Start, withLearns } from "../../domain/start";
+import { NumberField } from "../../parts/NumberField";
+
+interface Props {
+  start: Start;
+  plan: StartPlan | undefined;
+  recipe: Recipe;
+  onStart: (start: Start) => void;
+}
+
+export function StartLearning({ start, plan, recipe, onStart }: Props) {
+  const { epochs } = recipe.settings;
+  const frozen = plan?.layers.filter((layer) => layer.taken).map((layer) => layer.id) ?? [];
+  const counts = plan && layerCounts(plan);
+  return (
+    <div className="flex flex-wrap gap-x-8 gap-y-2">
+      <fieldset className="min-w-[300px] flex-1">
+        <legend className="font-semibold">What learns</legend>
+        {LEARNS.map((way) => (
+          <label key={way.value} className="mt-0.5 flex cursor-pointer items-baseline gap-2">
+            <input
+              type="radio"
+              name="learns"
+              value={way.value}
+              checked={start.learns === way.value}
+              onChange={() => onStart(withLearns(start, way.value, epochs, frozen))}
+            />
+            <span>
+              {way.words}
+              <span className="block text-sm text-quiet">{way.does}</span>
+            </span>
+          </label>
+        ))}
+      </fieldset>
+      <div className="w-[330px]">
+        {start.learns === "new-then-all" && (
+          <NumberField
+            label="Epochs for what is new"
+            help={`Of all ${epochs} the first ones.`}
+            value={start.new_epochs}
+            min={1}
+            max={Math.max(1, epochs - 1)}
+            onChange={(new_epochs) => onStart({ ...start, new_epochs })}
+          />
+        )}
+        {start.learns === "after" && (
+          <label className="mb-2 grid grid-cols-[1fr_170px] items-baseline gap-2">
+            Stays as it is up to
+            <select
+              value={start.frozen_to}
+              onChange={(event) => onStart({ ...start, frozen_to: event.target.value })}
+              className="rounded-control min-w-0 border border-edge bg-surface px-1.5 py-0.5 font-mono text-sm"
+            >
+              {!frozen.includes(start.frozen_to) && <option>{start.frozen_to}</option>}
+              {frozen.map((id) => (
+                <option key={id}>{id}</option>
+              ))}
+            </select>
+          </label>
+        )}
+        {start.learns !== "new" && (
+          <>
+            <NumberField
+              label="Rate of what is taken over"
+              help="By which the learning rate is multiplied for it."
+              value={start.rate_factor}
+              min={0}
+              max={10}
+              above
+              step="any"
+              onChange={(rate_factor) => onStart({ ...start, rate_factor })}
+            />
+            <label className="flex cursor-pointer items-baseline gap-2">
+              <input
+                type="checkbox"
+                checked={start.moving_statistics}
+                onChange={(event) => onStart({ ...start, moving_statistics: event.target.checked })}
+              />
+              <span>
+                Normalisation learns its statistics anew
+                <span className="block text-sm text-quiet">
+                  Otherwise it keeps those of the model, which few pictures would only blur.
+                </span>
+              </span>
+            </label>
+          </>
+        )}
+        {counts && (
+          <p className="mt-2 text-sm text-quiet" data-testid="start-counts">
+            {counts.taken} of {counts.all} layers with numbers are taken over;{" "}
+            {plan.statistics_kept
+              ? "pictures are standardised by the model's statistics."
+              : "statistics are taken of these pictures."}
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
