@@ -102,6 +102,22 @@ def test_training_goes_on_from_a_model_file_in_two_phases(crystals: Path, tmp_pa
     assert len(changed) == 2  # weights and bias of the last layer
 
 
+def test_a_starter_is_taught_the_same_from_the_same_seed_and_can_be_started_from(tmp_path: Path) -> None:
+    small = ("--classes", "6", "--pictures", "8", "--epochs", "1", "--seed", "4")
+    taught = _orchard("starter", "plain 4", "--out", tmp_path / "one.safetensors", *small, "--json")
+    assert taught.returncode == 0, taught.stderr
+    record = json.loads(taught.stdout)
+    assert (record["network"], record["input_size"], record["taught"]["steps"]) == ("plain 4", 48, 1)
+    again = _orchard("starter", "plain 4", "--out", tmp_path / "two.safetensors", *small, "--threads", "1")
+    assert again.returncode == 0, again.stderr
+    assert (tmp_path / "one.safetensors").read_bytes() == (tmp_path / "two.safetensors").read_bytes()
+    weights = read_model((tmp_path / "one.safetensors").read_bytes()).weights
+    assert {value.dtype for value in weights.values()} == {np.dtype(np.float16)}
+    assert record["parameters"] == sum(
+        value.size for name, value in weights.items() if not name.endswith((".mean", ".variance"))
+    )
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [
@@ -110,6 +126,7 @@ def test_training_goes_on_from_a_model_file_in_two_phases(crystals: Path, tmp_pa
         (["train", ".", "--out", "x", "--optimizer", "downhill"], "Optimizer cannot be 'downhill'"),
         (["train", ".", "--out", "x", "--start-from", "absent"], "no starter and no file 'absent'"),
         (["train", ".", "--out", "x", "--start-from", "file"], "cannot be read"),
+        (["starter", "plain 4", "--out", "x", "--classes", "1"], "teach nothing"),
         (["plan", "absent"], "no network 'absent'"),
         (["plan", "file"], "is not JSON"),
         (["demo", ".", "--count", "100"], "is not an empty folder"),

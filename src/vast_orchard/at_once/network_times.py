@@ -15,7 +15,7 @@ from vast_orchard.core.network.ready import ready_network
 from vast_orchard.kernel_cache import kept_pace
 from vast_orchard.settings import Settings
 
-__all__ = ["Lesson", "measured_errors", "measured_on", "pace_here", "time_values"]
+__all__ = ["Lesson", "measured_errors", "measured_on", "pace_here", "started_errors", "time_values"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,6 +61,12 @@ def measured_errors(name: str) -> dict[str, float]:
         return {}
     errors: dict[str, float] = measured["errors"][name]
     return errors
+
+
+def started_errors(name: str) -> dict[str, float]:
+    """The same from the starter of a network, as `orchard bench starters --table` measured it; empty if there is none."""
+    found: dict[str, float] = _measured().get("started", {}).get(name, {}) if measured_errors(name) else {}
+    return found
 
 
 def measured_on() -> dict[str, int]:

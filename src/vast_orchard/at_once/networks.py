@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.at_once.network_times import Lesson, measured_errors, measured_on, time_values
+from vast_orchard.at_once.network_times import Lesson, measured_errors, measured_on, started_errors, time_values
 from vast_orchard.core.network.blocks import BLOCKS, Part, part_kind, part_kinds
 from vast_orchard.core.network.checking import Checked, LinePlan, check
 from vast_orchard.core.network.description import (
@@ -81,6 +81,7 @@ def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dic
                 "default": name == DEFAULT_NETWORK,
                 "written": description_to_json(ready)["layers"],
                 "errors": measured_errors(name),
+                "started": started_errors(name),
                 "measured": measured_on(),
                 **_sums(checked),
                 **time_values(layers, picture, lesson),

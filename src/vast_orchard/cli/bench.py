@@ -20,6 +20,7 @@ from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_ready import bench_networks
 from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
+from vast_orchard.cli.bench_starters import bench_starters
 from vast_orchard.cli.bench_variations import bench_variations
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import FloatArray
@@ -224,4 +225,5 @@ app.command("import")(bench_import)
 app.command("networks")(bench_networks)
 app.command("records")(bench_records)
 app.command("rows")(bench_rows)
+app.command("starters")(bench_starters)
 app.command("variations")(bench_variations)

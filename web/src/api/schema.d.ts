@@ -3391,6 +3391,13 @@ export interface components {
             errors: {
                 [key: string]: number;
             };
+            /**
+             * Started
+             * @description The same from its starter; empty where it has none.
+             */
+            started: {
+                [key: string]: number;
+            };
             measured: components["schemas"]["MeasuredOnRead"];
         };
         /**

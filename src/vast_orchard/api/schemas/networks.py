@@ -76,6 +76,7 @@ class NetworkRead(_Consequences):
     default: bool
     written: list[dict[str, Any]] = Field(description="Its layers and blocks as they are written.")
     errors: dict[str, float] = Field(description="Share of wrong answers on made-up sets, measured beforehand.")
+    started: dict[str, float] = Field(description="The same from its starter; empty where it has none.")
     measured: MeasuredOnRead
 
 

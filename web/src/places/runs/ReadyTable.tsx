@@ -23,6 +23,7 @@ export function ReadyTable({ networks, lesson, chosen, onChoose, onClose }: Prop
   const measured = networks.find((entry) => meanError(entry) !== undefined);
   const sets = Object.keys(measured?.errors ?? {});
   const means = meanErrors(networks);
+  const started = networks.some((entry) => Object.keys(entry.started).length > 0);
   const choose = (name: string) => {
     onChoose(name);
     onClose();
@@ -68,7 +69,7 @@ export function ReadyTable({ networks, lesson, chosen, onChoose, onClose }: Prop
           {networks.map((entry) => (
             <Row
               key={entry.name}
-              {...{ entry, sets, means }}
+              {...{ entry, sets, means, started }}
               here={entry.name === chosen}
               onChoose={choose}
             />
@@ -81,6 +82,12 @@ export function ReadyTable({ networks, lesson, chosen, onChoose, onClose }: Prop
           learn from, {measured.measured.epochs} epochs, judged on{" "}
           {measured.measured.judged.toLocaleString("en")} others, pooled over {measured.measured.seeds} seeds.
           On your pictures the order may be another.
+          {started && (
+            <>
+              {" "}
+              <span className="text-choice">Beside it</span>, the same from the network's starter.
+            </>
+          )}
         </p>
       )}
       {lesson.pictures === 0 && (
@@ -97,10 +104,12 @@ interface RowProps {
   sets: readonly string[];
   means: readonly number[];
   here: boolean;
+  /** Any of them has a starter that was measured. */
+  started: boolean;
   onChoose: (name: string) => void;
 }
 
-function Row({ entry, sets, means, here, onChoose }: RowProps) {
+function Row({ entry, sets, means, here, started, onChoose }: RowProps) {
   const mean = meanError(entry);
   return (
     <tr
@@ -123,6 +132,11 @@ function Row({ entry, sets, means, here, onChoose }: RowProps) {
       {sets.map((name) => (
         <td key={name} className={NUMBER}>
           {entry.errors[name]?.toFixed(3) ?? "–"}
+          {started && (
+            <span className="ml-2 inline-block w-[5ch] text-choice" title="from its starter">
+              {entry.started[name]?.toFixed(3) ?? ""}
+            </span>
+          )}
         </td>
       ))}
       {mean !== undefined && (

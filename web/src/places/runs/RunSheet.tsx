@@ -1,6 +1,6 @@
 /** The Run sheet: a run's ingredients in a band, each as a picture of itself; detail opens on demand. */
 import type { ReactNode } from "react";
-import type { ClassOf, Project, Recipe, Setting, Split, Starter } from "../../api/client";
+import type { ClassOf, Project, Recipe, Setting, Split, Starter, Variation } from "../../api/client";
 import { useVariationSheet } from "../../api/ingredientQueries";
 import { useRateLine } from "../../api/runQueries";
 import type { StartPlanned } from "../../api/startQueries";
@@ -41,6 +41,8 @@ export interface RunSheetProps {
   table: readonly Setting[];
   training: Training;
   start: StartPlanned;
+  /** A variation that is proposed, where few pictures are not varied. */
+  careful: Variation | undefined;
   /** Offered where nothing was chosen to start from. */
   proposed: Starter | undefined;
   title: RunTitle;
@@ -94,7 +96,18 @@ export function RunSheet(props: RunSheetProps) {
             />
           )
         }
-      />
+      >
+        {props.careful && (
+          <button
+            type="button"
+            title="A picture that looks a little otherwise each time is worth many; what is varied leaves labels true."
+            onClick={() => props.careful && onRecipe({ ...recipe, variation: props.careful })}
+            className="mt-1 block min-h-6 cursor-pointer text-left text-sm text-choice hover:underline"
+          >
+            few pictures: vary them a little
+          </button>
+        )}
+      </Ingredient>
       <NetworkPart {...props} network={network} />
       <Part
         title="Schedule"

@@ -86,6 +86,7 @@ export function RunsPlace() {
         training={training}
         start={start}
         proposed={proposed}
+        careful={proposed && !recipe.variation.operations.length ? defaults.data?.variation : undefined}
         title={title}
         onTitle={setTitle}
         onDivide={() => setDividing(true)}
