@@ -9,10 +9,15 @@ import pytest
 from fastapi.testclient import TestClient
 from safetensors.numpy import load, save
 
+from tests.jobs.test_taking_out import brought_back, taken_out
 from tests.pictures import png
 from tests.world import World, small_recipe
+from vast_orchard.errors import DatabaseGoneError
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
+from vast_orchard.jobs.training import run_training
 from vast_orchard.store.models import get_model
+from vast_orchard.store.runs import set_last_state
+from vast_orchard.store.schema import JobKind
 
 
 def _project(world: World, name: str, classes: Mapping[str, int]) -> int:
@@ -253,3 +258,58 @@ def test_other_sizes_and_scales_are_allowed_and_questioned(
     found = _plan(client, project, recipe)
     assert len(found["doubts"]) == 3
     assert not found["statistics_kept"]
+
+
+@pytest.mark.parametrize("dead_in", [1, 2])
+def test_a_worker_that_dies_at_the_end_of_a_phase_or_in_it_goes_on_to_the_same_weights(
+    client: TestClient,
+    world: World,
+    taught: dict[str, Any],
+    project: int,
+    monkeypatch: pytest.MonkeyPatch,
+    dead_in: int,
+) -> None:
+    recipe = _recipe({"model_id": taught["model"]["id"], "learns": "new-then-all", "new_epochs": 1})
+    whole = _start(client, world, project, recipe)
+
+    def dies(session: Any, run_id: int, epoch: int, path: str) -> Any:
+        if epoch > dead_in:
+            raise DatabaseGoneError("The database does not answer.", "")
+        return set_last_state(session, run_id, epoch, path)
+
+    broken = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
+    monkeypatch.setattr(run_training, "set_last_state", dies)
+    with pytest.raises(DatabaseGoneError):
+        world.run(world.job_of(JobKind.TRAIN, broken["id"]))
+    monkeypatch.undo()
+    assert world.run(world.job_of(JobKind.TRAIN, broken["id"])).state == "done"
+    again = client.get(f"/api/runs/{broken['id']}").json()
+    assert again["model"]["digest"] == whole["model"]["digest"]
+    assert again["figures"] == whole["figures"]
+
+
+def test_a_run_whose_start_is_gone_says_so_and_ends(
+    client: TestClient, world: World, taught: dict[str, Any], project: int
+) -> None:
+    made = client.post(
+        f"/api/projects/{project}/runs", json={"recipe": _recipe({"model_id": taught["model"]["id"]})}
+    ).json()
+    world.context.store.remove(f"runs/{made['id']}/start.safetensors")
+    world.run_waiting()
+    run = client.get(f"/api/runs/{made['id']}").json()
+    assert (run["state"], run["ended_by"]) == ("ended", "failed")
+    assert "start.safetensors" in run["ending"]["what"]
+
+
+def test_an_archive_brings_along_what_its_runs_started_from(
+    client: TestClient, world: World, taught: dict[str, Any], project: int
+) -> None:
+    run = _start(client, world, project, _recipe({"model_id": taught["model"]["id"], "learns": "all"}))
+    back, job = brought_back(world, taken_out(world, project, "project"))
+    assert job.state == "done", job.error
+    there = client.get(f"/api/projects/{back}/runs").json()["runs"][0]
+    assert there["recipe"]["start"] == run["recipe"]["start"]
+    again = _start(client, world, back, _recipe({"run_id": there["id"], "learns": "all"}))
+    assert again["model"]["digest"] == run["model"]["digest"]
+    held = client.get(f"/api/runs/{run['id']}/holdings").json()["weights_bytes"]
+    assert held > len(_file_of(world, run)) + len(_file_of(world, taught))

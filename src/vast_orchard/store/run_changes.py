@@ -27,6 +27,12 @@ def run_changes(
         `pictures` is among them when the split is the same and its pictures, labels or classes are not.
     """
     one, two = _flat(before["recipe"]), _flat(after["recipe"])
+    if ("start.words" in one) != ("start.words" in two):
+        # Beside that it starts from something, what learns of it is no change of its own.
+        one, two = (
+            {key: value for key, value in flat.items() if not key.startswith("start.") or key == "start.words"}
+            for flat in (one, two)
+        )
     found = [
         {"what": what, "before": one.get(what), "after": two.get(what)}
         for what in dict.fromkeys([*one, *two])

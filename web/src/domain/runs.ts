@@ -85,12 +85,26 @@ export function changeInWords({ what, before, after }: Change): string {
   if (what === "pictures") return "pictures or labels";
   if (what === "layers") return "layers of the network";
   const [part, name] = what.split(".", 2);
+  if (part === "start" && name) return `${STARTS[name] ?? name} ${startValue(before)} → ${startValue(after)}`;
   const words = (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");
   if (part === "variation" && (isRecord(before) || isRecord(after))) {
     if (before === null) return `${words} added`;
     return after === null ? `${words} left out` : `${words} otherwise`;
   }
   return `${words} ${valueWords(before)} → ${valueWords(after)}`;
+}
+
+const STARTS: Record<string, string> = {
+  words: "starts from",
+  learns: "what learns",
+  new_epochs: "epochs for what is new",
+  frozen_to: "stays up to",
+  rate_factor: "rate of what is taken over",
+  moving_statistics: "normalisation learns anew",
+};
+
+function startValue(value: unknown): string {
+  return value === null || value === undefined || value === "" ? "nothing" : valueWords(value);
 }
 
 function isRecord(value: unknown): boolean {

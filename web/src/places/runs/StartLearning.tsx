@@ -1,6 +1,7 @@
 /** What of a model that is taken over learns, for how long and how fast. */
 import type { Recipe, StartPlan } from "../../api/client";
 import { LEARNS, layerCounts, type Start, withLearns } from "../../domain/start";
+import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
 
 interface Props {
@@ -17,7 +18,11 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
   return (
     <div className="flex flex-wrap gap-x-8 gap-y-2">
       <fieldset className="min-w-[300px] flex-1">
-        <legend className="font-semibold">What learns</legend>
+        <legend>
+          <Help guide="start#what-learns">
+            <span className="font-semibold">What learns</span>
+          </Help>
+        </legend>
         {LEARNS.map((way) => (
           <label key={way.value} className="mt-0.5 flex cursor-pointer items-baseline gap-2">
             <input
@@ -65,6 +70,7 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
             <NumberField
               label="Rate of what is taken over"
               help="By which the learning rate is multiplied for it."
+              guide="start#rate-of-what-is-taken-over"
               value={start.rate_factor}
               min={0}
               max={10}
@@ -81,7 +87,9 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
               <span>
                 Normalisation learns its statistics anew
                 <span className="block text-sm text-quiet">
-                  Otherwise it keeps those of the model, which few pictures would only blur.
+                  <Help guide="start#normalisation">
+                    Otherwise it keeps those of the model, which few pictures would only blur.
+                  </Help>
                 </span>
               </span>
             </label>
@@ -90,9 +98,11 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
         {counts && (
           <p className="mt-2 text-sm text-quiet" data-testid="start-counts">
             {counts.taken} of {counts.all} layers with numbers are taken over;{" "}
-            {plan.statistics_kept
-              ? "pictures are standardised by the model's statistics."
-              : "statistics are taken of these pictures."}
+            <Help guide="start#what-is-taken-over">
+              {plan.statistics_kept
+                ? "pictures are standardised by the model's statistics."
+                : "statistics are taken of these pictures."}
+            </Help>
           </p>
         )}
       </div>
