@@ -64,7 +64,7 @@ def measured_errors(name: str) -> dict[str, float]:
 
 
 def started_errors(name: str) -> dict[str, float]:
-    """The same from the starter of a network, as `orchard bench starters --table` measured it; empty if there is none."""
+    """The same from a network's starter, as `orchard bench starters --table` measured it; empty if it has none."""
     found: dict[str, float] = _measured().get("started", {}).get(name, {}) if measured_errors(name) else {}
     return found
 

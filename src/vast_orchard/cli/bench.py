@@ -15,6 +15,7 @@ import typer
 
 from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
+from vast_orchard.cli.bench_defaults import bench_defaults
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_ready import bench_networks
@@ -221,6 +222,7 @@ def memory(
 
 app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
+app.command("defaults")(bench_defaults)
 app.command("import")(bench_import)
 app.command("networks")(bench_networks)
 app.command("records")(bench_records)
