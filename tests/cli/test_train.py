@@ -125,7 +125,7 @@ def test_a_starter_is_taught_the_same_from_the_same_seed_and_can_be_started_from
         (["train", ".", "--out", "x", "--epochs", "0"], "Epochs cannot be 0"),
         (["train", ".", "--out", "x", "--optimizer", "downhill"], "Optimizer cannot be 'downhill'"),
         (["train", ".", "--out", "x", "--start-from", "absent"], "no starter and no file 'absent'"),
-        (["train", ".", "--out", "x", "--start-from", "file"], "cannot be read"),
+        (["train", ".", "--out", "x", "--start-from", "file"], "no model that can be started from"),
         (["starter", "plain 4", "--out", "x", "--classes", "1"], "teach nothing"),
         (["plan", "absent"], "no network 'absent'"),
         (["plan", "file"], "is not JSON"),

@@ -10,7 +10,7 @@ from rich.table import Table
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.errors import MissingError
-from vast_orchard.formats.model_file import Model, read_model
+from vast_orchard.formats.model_file import Model, read_model, read_sent_model
 from vast_orchard.jobs.start_plan import start_plan
 from vast_orchard.starters.shipped import starter_file, starters
 
@@ -33,7 +33,7 @@ def named_start(name: str) -> tuple[str, Model]:
         raise MissingError(
             f"There is no starter and no file {name!r}.", f"Name a model.safetensors, or one of: {known}."
         )
-    return path.name, read_model(path.read_bytes())
+    return path.name, read_sent_model(path.name, path.read_bytes())
 
 
 def tell_start(words: Console, recipe: Recipe, model: Model, classes: tuple[str, ...], *, training: int) -> None:

@@ -27,10 +27,10 @@ from vast_orchard.errors import InputError
 from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.checkpoint_file import safetensors_metadata
 
-__all__ = ["Model", "origin_of", "read_model", "trained_model", "weights_digest", "write_model"]
+__all__ = ["Model", "origin_of", "read_model", "read_sent_model", "trained_model", "weights_digest", "write_model"]
 
 
-_OURS = "Choose the model.safetensors that a training or an export here has written, and all of it."
+_DAMAGED = "The file is damaged; train again."
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -119,11 +119,11 @@ def read_model(data: bytes) -> Model:
     """
     metadata = safetensors_metadata(data)
     if "model" not in metadata:
-        raise InputError("The file holds weights, but not of which model.", _OURS)
+        raise InputError("The file holds weights, but not of which model.", _DAMAGED)
     try:
         facts = json.loads(metadata["model"])
         if "statistics" not in facts:
-            raise InputError("The file does not say by which statistics pictures are standardised.", _OURS)
+            raise InputError("The file does not say by which statistics pictures are standardised.", _DAMAGED)
         return Model(
             description=description_from_json(facts["description"]),
             weights=load(data),
@@ -132,7 +132,24 @@ def read_model(data: bytes) -> Model:
             statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
         )
     except (SafetensorError, KeyError, TypeError, AttributeError, ValueError) as error:
-        raise InputError(f"The file is no model that can be read ({str(error)[:120]}).", _OURS) from error
+        raise InputError(f"The file is no model that can be read ({str(error)[:120]}).", _DAMAGED) from error
+
+
+def read_sent_model(name: str, data: bytes) -> Model:
+    """Read a model file that a person chose.
+
+    Raises
+    ------
+    InputError
+        It is none, is cut off or says too little; the message says which file is wanted.
+    """
+    try:
+        return read_model(data)
+    except InputError as error:
+        raise InputError(
+            f"{name} is no model that can be started from: {error.what}",
+            "Choose the model.safetensors that a training or an export here has written, and all of it.",
+        ) from error
 
 
 def origin_of(model: Model) -> Origin:

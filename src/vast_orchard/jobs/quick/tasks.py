@@ -12,7 +12,7 @@ from vast_orchard.at_once.starting_points import StartPlace, read_start
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
-from vast_orchard.formats.model_file import Model, read_model
+from vast_orchard.formats.model_file import Model, read_model, read_sent_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready, make_team
@@ -113,7 +113,7 @@ def _start(
     pace: float | None,
 ) -> dict[str, Any]:
     """A model to start from, and what a training would make of it; its own network, where the recipe names none."""
-    model = read_model(read_start(_Place.store, place))
+    model = _start_model(place)
     facts = model_facts(model)
     start = {"words": place.words, "digest": facts["digest"], **recipe["start"]}
     network = recipe.get("network", facts["network"]["name"])
@@ -124,8 +124,13 @@ def _start(
     return {**facts, **planned, "words": place.words, "recipe": recipe_to_json(asked)}
 
 
+def _start_model(place: StartPlace) -> Model:
+    data = read_start(_Place.store, place)
+    return read_sent_model(place.words, data) if place.file else read_model(data)
+
+
 def _start_facts(place: StartPlace) -> dict[str, Any]:
-    return {**model_facts(read_model(read_start(_Place.store, place))), "words": place.words}
+    return {**model_facts(_start_model(place)), "words": place.words}
 
 
 def _plan(**arguments: Any) -> dict[str, Any]:

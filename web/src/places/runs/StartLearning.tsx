@@ -17,7 +17,7 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
   const counts = plan && layerCounts(plan);
   return (
     <div className="flex flex-wrap gap-x-8 gap-y-2">
-      <fieldset className="min-w-[300px] flex-1">
+      <fieldset className="min-w-[280px] flex-1">
         <legend>
           <Help guide="start#what-learns">
             <span className="font-semibold">What learns</span>
@@ -39,7 +39,7 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
           </label>
         ))}
       </fieldset>
-      <div className="w-[330px]">
+      <div className="w-[290px]">
         {start.learns === "new-then-all" && (
           <NumberField
             label="Epochs for what is new"
@@ -51,12 +51,12 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
           />
         )}
         {start.learns === "after" && (
-          <label className="mb-2 grid grid-cols-[1fr_170px] items-baseline gap-2">
+          <label className="mb-2 block">
             Stays as it is up to
             <select
               value={start.frozen_to}
               onChange={(event) => onStart({ ...start, frozen_to: event.target.value })}
-              className="rounded-control min-w-0 border border-edge bg-surface px-1.5 py-0.5 font-mono text-sm"
+              className="rounded-control mt-1 w-full min-w-0 border border-edge bg-surface px-1.5 py-0.5 font-mono text-sm"
             >
               {!frozen.includes(start.frozen_to) && <option>{start.frozen_to}</option>}
               {frozen.map((id) => (
