@@ -13,7 +13,7 @@ __all__ = ["Starter", "starter", "starter_file", "starters"]
 
 @dataclass(frozen=True, kw_only=True)
 class Starter:
-    """One of them, without its weights."""
+    """One of them, without its weights; these lie in a file named for the network."""
 
     name: str
     network: str  # a ready network
@@ -55,4 +55,4 @@ def starter_file(name: str) -> bytes:
         There is none of that name.
     """
     found = starter(name)
-    return (files(__package__) / "shipped" / f"{found.name.replace(' ', '-')}.safetensors").read_bytes()
+    return (files(__package__) / "shipped" / f"{found.network.replace(' ', '-')}.safetensors").read_bytes()

@@ -21,7 +21,8 @@ __all__ = ["Lesson", "begin_teaching", "draw_pictures", "drawn_examples", "half"
 
 # Chosen in a first trial: of 0.003 and 0.001 the higher, and with so many pictures larger batches cost nothing.
 _RATE, _DECAY, _BATCH = 0.003, 0.02, 64
-_VALIDATION = 2000
+# Enough to see how far it has come; of small lessons a twentieth.
+_VALIDATION, _VALIDATION_SHARE = 2000, 20
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -59,7 +60,8 @@ def draw_pictures(seed: int, classes: int, count: int, side: int, *, first: int 
 
 def drawn_examples(lesson: Lesson, processes: int) -> tuple[Examples, Examples]:
     """What to learn from, and as much again as is needed to see how far it has come."""
-    last = -(-_VALIDATION // lesson.classes)
+    judged = min(_VALIDATION, lesson.classes * lesson.pictures // _VALIDATION_SHARE)
+    last = max(1, -(-judged // lesson.classes))
     sets = []
     for first, count in ((0, lesson.pictures), (lesson.pictures, last)):
         pixels = draw_pictures(lesson.seed, lesson.classes, count, lesson.side, first=first, processes=processes)
