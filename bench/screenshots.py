@@ -88,12 +88,6 @@ def _rows(camera: _Camera) -> None:
     camera.wait("canvas[data-painted=whole]")
     camera.take("copies")
     httpx2.post(f"{project}/undo", headers=window)
-    camera.go("rows")
-    camera.press("Take out")
-    camera.press("Pack it")
-    camera.wait("[data-testid=parcel] a")
-    time.sleep(7)  # until the notice that the job has ended is gone
-    camera.take("take-out")
 
 
 def _bringing_in(camera: _Camera) -> None:
@@ -135,7 +129,18 @@ def _ingredients(camera: _Camera) -> None:
     camera.go("runs?part=preprocessing")
     camera.wait("[data-testid=preprocessing-sheet] img")
     camera.take("preprocessing")
+    _start(camera)
     _network(camera)
+
+
+def _start(camera: _Camera) -> None:
+    """From a starter, in two phases."""
+    camera.go("runs?part=start")
+    camera.press("drawings, plain 8")
+    camera.wait("[data-testid=start-layers]")
+    camera.browser.find_elements(By.CSS_SELECTOR, "input[name=learns]")[2].click()
+    camera.wait("[data-testid=start-layers] th:nth-child(3) b")
+    camera.take("start")
 
 
 def _network(camera: _Camera) -> None:
