@@ -13,6 +13,7 @@ from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.blocks import ConvBlock, Head, Part, ResidualBlock
 from vast_orchard.core.network.description import NetworkDescription, resolved
 from vast_orchard.core.network.frozen import FrozenNetwork
+from vast_orchard.core.network.layout import memory_for_training
 from vast_orchard.core.network.learning import Learning, learning_of, remembered_values
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
@@ -29,7 +30,7 @@ from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_t
 from vast_orchard.core.training.settings import OptimizerName, Schedule, TrainingSettings
 from vast_orchard.core.training.start import Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.errors import DescriptionError, OrchardError, SettingError
+from vast_orchard.errors import DescriptionError, MemoryShortError, OrchardError, SettingError
 
 _LAYERS: tuple[Part, ...] = (
     ConvBlock(id="one", channels=8),
@@ -152,6 +153,15 @@ def test_a_part_that_gives_more_numbers_than_a_picture_has_is_not_remembered() -
     assert remembered_values(described, ids.index("max_pool_1") + 1) == 288
     assert remembered_values(described, ids.index("max_pool_1")) == 0
     assert remembered_values(described, 0) == 0
+
+
+def test_what_is_remembered_counts_as_memory_before_the_start() -> None:
+    recipe, room = _recipe(_start(Learns.NEW)), memory_for_training(_description(), 16)
+    sets = _bars(72, 1, 12), _bars(24, 2, 12)
+    held = 4 * (72 + 24) * 16  # the means of 16 maps, as single precision
+    begin(recipe, 2, *sets, memory_bytes=room + held, origin=_origin(), names=_NAMES)
+    with pytest.raises(MemoryShortError):
+        begin(recipe, 2, *sets, memory_bytes=room + held - 1, origin=_origin(), names=_NAMES)
 
 
 @pytest.mark.parametrize("until", [1, 2, 3])

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from vast_orchard.core.network.layout import check_memory
+from vast_orchard.core.network.learning import remembered_values
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.take_over import TakenOver
@@ -87,5 +88,16 @@ def begin(
             statistics = origin.statistics
     statistics = statistics or scale_statistics(training.pixels, recipe.preprocessing.scale)
     phases = phases_of(recipe.start, taken, description, recipe.settings.epochs)
+    if memory_bytes is not None:
+        held = max(_remembered_bytes(recipe, phase, training, validation) for phase in phases)
+        check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes - held)
     results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team, phases)
     return Training(recipe=recipe, network=network, statistics=statistics, phases=phases, taken=taken, results=results)
+
+
+def _remembered_bytes(recipe: Recipe, phase: Phase, training: Examples, validation: Examples | None) -> int:
+    """Of the frozen part's answers that a phase keeps in memory."""
+    pictures = len(validation) if validation is not None else 0
+    if not recipe.variation.operations:
+        pictures += len(training)
+    return 4 * pictures * remembered_values(recipe.network, phase.learning.cut)
