@@ -110,7 +110,7 @@ def test_a_run_goes_on_from_one_of_another_project_in_two_phases(
     told = run["recipe"]["start"]
     assert told == {
         "words": "run 1 of Valley", "digest": taught["model"]["digest"], "learns": "new-then-all", "new_epochs": 1,
-        "frozen_to": "", "rate_factor": 0.5, "moving_statistics": False,
+        "frozen_to": "", "rate_factor": 0.5, "moving_statistics": False, "new_statistics": False,
     }  # fmt: skip
     before, after = _weights(world, taught), _weights(world, run)
     for name, value in before.items():
@@ -258,6 +258,8 @@ def test_other_sizes_and_scales_are_allowed_and_questioned(
     found = _plan(client, project, recipe)
     assert len(found["doubts"]) == 3
     assert not found["statistics_kept"]
+    recipe = _recipe({"model_id": taught["model"]["id"], "new_statistics": True})
+    assert len(_plan(client, project, recipe)["doubts"]) == 1
 
 
 @pytest.mark.parametrize("dead_in", [1, 2])

@@ -19,7 +19,7 @@ from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
 from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.standardise import ChannelStatistics
+from vast_orchard.core.pictures.standardise import ChannelStatistics, channel_statistics
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, operation
 from vast_orchard.core.team import Team
 from vast_orchard.core.training import frozen_part
@@ -295,9 +295,10 @@ def test_outputs_are_taken_over_by_the_names_of_their_classes() -> None:
     assert dict(shared.taken.left) == {head: "1 of its 2 classes are there too, and those are taken over."}
 
 
-def test_statistics_are_those_of_the_model_while_the_scale_is_its_own() -> None:
+def test_statistics_are_those_of_the_model_unless_others_are_asked_for() -> None:
     assert _begin(_recipe(_start(Learns.ALL))).statistics == _origin().statistics
-    recipe = _recipe(_start(Learns.ALL))
+    recipe = _recipe(_start(Learns.ALL, new_statistics=True))
+    assert _begin(recipe).statistics == channel_statistics(_bars(72, 1, 12).pixels)
     other = replace(recipe, preprocessing=replace(_SIZE, scale="unit"))
     assert _begin(other).statistics == ChannelStatistics(mean=(0.0,) * 3, deviation=(255.0,) * 3)
 
@@ -350,6 +351,10 @@ def test_nothing_is_left_after_the_last_layer() -> None:
         (
             lambda: _begin(_recipe(_start(Learns.ALL)), origin=replace(_origin(), preprocessing=_GREY)),
             "has learnt on grey pictures",
+        ),
+        (
+            lambda: _begin(replace(_recipe(_start(Learns.ALL)), preprocessing=replace(_SIZE, scale="signed"))),
+            "statistics are for pictures scaled by",
         ),
         (lambda: _begin(_recipe(_start(Learns.ALL)), origin=replace(_origin(), weights={})), "No layer .* fits"),
         (lambda: begin(_recipe(_start(Learns.ALL)), 2, _bars(9, 1, 12), None), "a model is not there"),

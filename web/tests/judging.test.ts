@@ -138,6 +138,7 @@ describe("footing", () => {
       ]),
       accuracy: 0.85,
     },
+    recipe: {},
   } as unknown as Run;
   const footing: Footing = {
     run_number: 12,
@@ -148,6 +149,14 @@ describe("footing", () => {
     pictures_gone: 1,
     classes_renamed: 0,
   };
+
+  it("says what a run started from, and by whose statistics it sees", () => {
+    const texts = (start: object) =>
+      footingParts({ ...run, recipe: { start } } as unknown as Run, footing).map((part) => part.text);
+    const from = { words: "run 1 of Valley", new_statistics: false };
+    expect(texts(from)[2]).toBe("from run 1 of Valley, with its statistics");
+    expect(texts({ ...from, new_statistics: true })[2]).toContain("with statistics of these pictures");
+  });
 
   it("says what the result stands on and marks only what changed", () => {
     const parts = footingParts(run, footing);

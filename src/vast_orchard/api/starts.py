@@ -129,7 +129,7 @@ def _planned(
     return planned
 
 
-_LEARNING = ("learns", "new_epochs", "frozen_to", "rate_factor", "moving_statistics")
+_LEARNING = ("learns", "new_epochs", "frozen_to", "rate_factor", "moving_statistics", "new_statistics")
 
 
 def _place(session: Session, parts: Parts, wish: StartCreate) -> StartPlace:

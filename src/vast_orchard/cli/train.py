@@ -191,6 +191,9 @@ def train(
     moving_statistics: Annotated[
         bool, typer.Option(help="Batch norms that are taken over move their statistics.")
     ] = False,
+    new_statistics: Annotated[
+        bool, typer.Option(help="Standardises by statistics of these pictures, not by those of what it starts from.")
+    ] = False,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
@@ -206,6 +209,7 @@ def train(
         wish: dict[str, Any] = {
             "learns": what_learns, "new_epochs": new_epochs, "frozen_to": frozen_to, "rate_factor": rate_factor,
             "moving_statistics": moving_statistics,
+            "new_statistics": new_statistics,
         }  # fmt: skip
         start = Start(words=called, digest=weights_digest(origin.weights), **wish)
         own = opened(origin.description, len(origin.classes))

@@ -55,7 +55,8 @@ def start_plan(
         Nothing can be taken over. What else is wrong stands in the answer's `failure`, beside the layers.
     """
     origin = origin_of(model)
-    check_origin(origin, recipe.preprocessing)
+    assert recipe.start is not None
+    check_origin(origin, recipe.preprocessing, recipe.start)
     whole = resolved_recipe(recipe, len(classes))
     network = Network(whole.network)
     taken = begin_from(network, origin, tuple(classes))
@@ -68,7 +69,7 @@ def start_plan(
     return {
         "layers": _layers(network, taken),
         "unused": list(taken.unused),
-        "statistics_kept": model.preprocessing.scale == recipe.preprocessing.scale,
+        "statistics_kept": not recipe.start.new_statistics,
         "phases": [_phase(network, phase, whole, training, validation, pace) for phase in phases],
         "doubts": _doubts(recipe, model),
         "failure": failure,
@@ -120,6 +121,8 @@ def _doubts(recipe: Recipe, model: Model) -> list[str]:
             f"It has learnt on values scaled to {_SCALES[there.scale]}, and these are scaled to {_SCALES[own.scale]}: "
             "its statistics cannot be kept."
         )
+    elif recipe.start is not None and recipe.start.new_statistics:
+        found.append("It has learnt on pictures standardised by its statistics, and these are by their own.")
     if own.fit != there.fit:
         found.append("Pictures are brought to the square in another way than it has learnt.")
     return found

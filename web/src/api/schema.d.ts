@@ -4734,6 +4734,12 @@ export interface components {
              * @default false
              */
             moving_statistics: boolean;
+            /**
+             * New Statistics
+             * @description Standardises by statistics of these pictures, not the model's.
+             * @default false
+             */
+            new_statistics: boolean;
         };
         /**
          * StartFactsRead
@@ -4903,6 +4909,8 @@ export interface components {
             rate_factor: number;
             /** Moving Statistics */
             moving_statistics: boolean;
+            /** New Statistics */
+            new_statistics: boolean;
         };
         /**
          * StarterRead

@@ -20,6 +20,11 @@ export function footingParts(run: Run, footing: Footing | undefined): FootingPar
     });
   }
   parts.push({ text: `run ${run.number} on split ${run.split_number}`, opens: "runs", changed: false });
+  const { start } = run.recipe;
+  if (start) {
+    const whose = start.new_statistics ? "with statistics of these pictures" : "with its statistics";
+    parts.push({ text: `from ${start.words}, ${whose}`, opens: "runs", changed: false });
+  }
   if (!footing) return parts;
   parts.push({ text: `of ${plural(footing.pictures, "picture")}`, opens: "rows", changed: false });
   const since: [number, string][] = [

@@ -101,6 +101,7 @@ const STARTS: Record<string, string> = {
   frozen_to: "stays up to",
   rate_factor: "rate of what is taken over",
   moving_statistics: "normalisation learns anew",
+  new_statistics: "statistics of these pictures",
 };
 
 function startValue(value: unknown): string {

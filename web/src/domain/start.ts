@@ -21,6 +21,7 @@ export interface Start extends StartSource {
   readonly frozen_to: string;
   readonly rate_factor: number;
   readonly moving_statistics: boolean;
+  readonly new_statistics: boolean;
 }
 
 /** A run's recipe, to be used once more: what it started from is named by the run. */
@@ -61,6 +62,7 @@ export function startedFrom(recipe: Recipe, source: StartSource, facts: StartFac
       frozen_to: "",
       rate_factor: facts.rate_factor,
       moving_statistics: false,
+      new_statistics: false,
     },
   };
 }

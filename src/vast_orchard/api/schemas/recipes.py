@@ -184,6 +184,7 @@ class StartCreate(Write):
     frozen_to: str = Field("", max_length=80, description="With after: id of the last layer that stays as it is.")
     rate_factor: float = Field(RATE_FACTOR, description="By which the rate of what is taken over is multiplied.")
     moving_statistics: bool = Field(False, description="Whether batch norms that are taken over move theirs.")
+    new_statistics: bool = Field(False, description="Standardises by statistics of these pictures, not the model's.")
 
 
 class StartRead(BaseModel):
@@ -196,6 +197,7 @@ class StartRead(BaseModel):
     frozen_to: str
     rate_factor: float
     moving_statistics: bool
+    new_statistics: bool
 
 
 class RecipeCreate(Write):

@@ -82,10 +82,9 @@ def begin(
     if recipe.start is not None:
         if origin is None:
             raise SettingError(f"{recipe.start.words} is not there to start from.", "Start from something else.")
-        check_origin(origin, recipe.preprocessing)
+        check_origin(origin, recipe.preprocessing, recipe.start)
         taken = begin_from(network, origin, tuple(names))
-        if origin.preprocessing.scale == recipe.preprocessing.scale:
-            statistics = origin.statistics
+        statistics = None if recipe.start.new_statistics else origin.statistics
     statistics = statistics or scale_statistics(training.pixels, recipe.preprocessing.scale)
     phases = phases_of(recipe.start, taken, description, recipe.settings.epochs)
     if memory_bytes is not None:

@@ -42,13 +42,20 @@ class Phase:
         return self.first + self.epochs - 1
 
 
-def check_origin(origin: Origin, preprocessing: Preprocessing) -> None:
+def check_origin(origin: Origin, preprocessing: Preprocessing, start: Start) -> None:
     """See to it that what was learnt there means something for pictures prepared like this.
 
     Raises
     ------
     SettingError
+        They have other channels, or are scaled in another way and yet standardised by the same statistics.
     """
+    if origin.preprocessing.scale != preprocessing.scale and not start.new_statistics:
+        raise SettingError(
+            f"The model's statistics are for pictures scaled by {origin.preprocessing.scale!r}, not "
+            f"{preprocessing.scale!r}.",
+            "Scale as the model does, or take statistics of these pictures.",
+        )
     if origin.preprocessing.channels != preprocessing.channels:
         words = {1: "grey pictures", 3: "colour"}
         raise SettingError(

@@ -34,6 +34,8 @@ class Start:
     rate_factor: float = RATE_FACTOR  # by which the rate of what was taken over is multiplied
     # Whether batch norms that were taken over go by each batch and move their statistics, as new ones do.
     moving_statistics: bool = False
+    # Whether pictures are standardised by statistics of these pictures instead of the model's.
+    new_statistics: bool = False
 
     def __post_init__(self) -> None:
         try:

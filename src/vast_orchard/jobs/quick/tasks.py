@@ -119,6 +119,8 @@ def _start(
     network = recipe.get("network", facts["network"]["name"])
     if network == facts["network"]["name"]:
         network = facts["network"]
+    if recipe["preprocessing"].get("scale", "deviation") != model.preprocessing.scale:
+        start["new_statistics"] = True  # the others mean nothing then, which the plan says
     asked = recipe_from_json({**recipe, "network": network, "start": start})
     planned = start_plan(asked, model, classes, training=training, validation=validation, pace=pace)
     return {**facts, **planned, "words": place.words, "recipe": recipe_to_json(asked)}

@@ -95,13 +95,26 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
             </label>
           </>
         )}
+        <label className="mt-2 flex cursor-pointer items-baseline gap-2">
+          <input
+            type="checkbox"
+            checked={start.new_statistics}
+            onChange={(event) => onStart({ ...start, new_statistics: event.target.checked })}
+          />
+          <span>
+            Standardise by these pictures
+            <span className="block text-sm text-quiet">
+              <Help guide="start#a-model-or-a-file">
+                Otherwise by the statistics that the model has learnt with.
+              </Help>
+            </span>
+          </span>
+        </label>
         {counts && (
           <p className="mt-2 text-sm text-quiet" data-testid="start-counts">
-            {counts.taken} of {counts.all} layers with numbers are taken over;{" "}
             <Help guide="start#what-is-taken-over">
-              {plan.statistics_kept
-                ? "pictures are standardised by the model's statistics."
-                : "statistics are taken of these pictures."}
+              {counts.taken} of {counts.all} layers with numbers are taken over
+              {plan.statistics_kept ? ", and the statistics." : "; statistics are of these pictures."}
             </Help>
           </p>
         )}
