@@ -7,8 +7,8 @@ import { unhurried } from "./unhurried";
 
 /** Query keys by topic; the first part of a key is enough. */
 const REFRESHED: Record<string, readonly string[]> = {
-  projects: ["projects"],
-  classes: ["classes", "networks", "pictures", "footing"],
+  projects: ["projects", "starting-models"],
+  classes: ["classes", "networks", "start-plan", "pictures", "footing"],
   pictures: ["pictures", "classes", "projects", "splits", "imports", "footing"],
   actions: ["pictures", "copies", "classes", "splits", "footing", "bin", "projects"],
   imports: ["imports"],
@@ -26,6 +26,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "judgement",
     "projects",
     "splits",
+    "starting-models",
     "ingredients",
     "bin",
     "holdings",

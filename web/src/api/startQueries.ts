@@ -11,10 +11,10 @@ export function useStarters() {
   });
 }
 
-/** Of all projects; under the key of runs, so that it is read again when one ends. */
+/** Of all projects, this one's first. */
 export function useStartingModels(projectId: number) {
   return useQuery({
-    queryKey: ["runs", "to-start-from", projectId],
+    queryKey: ["starting-models", projectId],
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/starting-models", {
