@@ -33,11 +33,11 @@ export function StartLayers({ plan, recipe, onRecipe }: Props) {
       <table className="w-full table-fixed border-collapse">
         <caption className="sr-only">Layers, and in which epochs each learns</caption>
         <colgroup>
-          <col className="w-[300px]" />
+          <col className="w-[270px]" />
           {plan.phases.map((phase) => (
             <col key={phase.first} />
           ))}
-          <col className="w-[30%]" />
+          <col className="w-[26%]" />
         </colgroup>
         <thead className="text-sm">
           <tr className="align-bottom">

@@ -16,8 +16,8 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
   const frozen = plan?.layers.filter((layer) => layer.taken).map((layer) => layer.id) ?? [];
   const counts = plan && layerCounts(plan);
   return (
-    <div className="flex flex-wrap gap-x-8 gap-y-2">
-      <fieldset className="min-w-[280px] flex-1">
+    <div className="flex flex-wrap gap-x-6 gap-y-2">
+      <fieldset className="min-w-[270px] flex-1">
         <legend>
           <Help guide="start#what-learns">
             <span className="font-semibold">What learns</span>
@@ -39,7 +39,7 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
           </label>
         ))}
       </fieldset>
-      <div className="w-[290px]">
+      <div className="w-[270px]">
         {start.learns === "new-then-all" && (
           <NumberField
             label="Epochs for what is new"
@@ -66,36 +66,38 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
           </label>
         )}
         {start.learns !== "new" && (
-          <>
-            <NumberField
-              label="Rate of what is taken over"
-              help="By which the learning rate is multiplied for it."
-              guide="start#rate-of-what-is-taken-over"
-              value={start.rate_factor}
-              min={0}
-              max={10}
-              above
-              step="any"
-              onChange={(rate_factor) => onStart({ ...start, rate_factor })}
-            />
-            <label className="flex cursor-pointer items-baseline gap-2">
-              <input
-                type="checkbox"
-                checked={start.moving_statistics}
-                onChange={(event) => onStart({ ...start, moving_statistics: event.target.checked })}
-              />
-              <span>
-                Normalisation learns its statistics anew
-                <span className="block text-sm text-quiet">
-                  <Help guide="start#normalisation">
-                    Otherwise it keeps those of the model, which few pictures would only blur.
-                  </Help>
-                </span>
-              </span>
-            </label>
-          </>
+          <NumberField
+            label="Rate of what is taken over"
+            help="By which the learning rate is multiplied for it."
+            guide="start#rate-of-what-is-taken-over"
+            value={start.rate_factor}
+            min={0}
+            max={10}
+            above
+            step="any"
+            onChange={(rate_factor) => onStart({ ...start, rate_factor })}
+          />
         )}
-        <label className="mt-2 flex cursor-pointer items-baseline gap-2">
+      </div>
+      <div className="w-[270px]">
+        {start.learns !== "new" && (
+          <label className="mb-1 flex cursor-pointer items-baseline gap-2">
+            <input
+              type="checkbox"
+              checked={start.moving_statistics}
+              onChange={(event) => onStart({ ...start, moving_statistics: event.target.checked })}
+            />
+            <span>
+              Normalisation learns its statistics anew
+              <span className="block text-sm text-quiet">
+                <Help guide="start#normalisation">
+                  Otherwise it keeps those of the model, which few pictures would only blur.
+                </Help>
+              </span>
+            </span>
+          </label>
+        )}
+        <label className="flex cursor-pointer items-baseline gap-2">
           <input
             type="checkbox"
             checked={start.new_statistics}
