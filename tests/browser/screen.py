@@ -173,7 +173,11 @@ class Screen:
         """Take the proposed plan of a source, and go to the field when it is done."""
         self.one("[data-testid=plan] li[data-class]")
         self.press("Bring in ")
-        self.press("See the pictures")
+        self.see_the_pictures()
+
+    def see_the_pictures(self) -> None:
+        """Leave the page of an import for the field; by this link, because the next step may be called the same."""
+        self.one("[data-testid=see-pictures]").click()
 
     def complaints(self) -> list[str]:
         """What the browser's console holds against the page."""

@@ -116,7 +116,7 @@ def test_names_by_a_pattern_renamed_merged_and_a_part_of_them(screen: Screen, tm
     screen.until("it can be decided", lambda: screen.all("button:not([disabled])[title='Ctrl + Enter']"))
     screen.keys(Keys.ENTER, ctrl=True)
     screen.reads("[data-testid=import-report]", "8 new pictures")
-    screen.press("See the pictures")
+    screen.see_the_pictures()
     screen.until("the rows", lambda: _rows(screen) == {"plate": 4, "rime": 4})
 
     # The rest comes later, and all that came goes at once.
@@ -170,7 +170,7 @@ def test_a_class_and_a_folder_are_left_out(screen: Screen, tmp_path: Path) -> No
     screen.until("it can be decided", lambda: screen.all("button:not([disabled])[title='Ctrl + Enter']"))
     screen.keys(Keys.ENTER, ctrl=True)
     screen.reads("[data-testid=import-report]", "4 new pictures")
-    screen.press("See the pictures")
+    screen.see_the_pictures()
     screen.until("the rows", lambda: _rows(screen) == {"plate": 4})
 
 

@@ -107,7 +107,7 @@ def test_from_an_empty_project_to_a_first_result_the_page_says_what_is_next(scre
     screen.one("input[aria-label='Archive']").send_keys(str(tmp_path / "one.zip"))
     screen.reads(footing, "Look through the classes, then bring them in.")
     screen.press("Bring in ")
-    screen.press("See the pictures")
+    screen.see_the_pictures()
     follow("No picture has a class yet", "unlabelled")
     screen.reads("[data-testid=chosen]", "20 pictures")
     screen.one("[role=gridcell]").click()

@@ -153,7 +153,7 @@ function Done({ entry, job }: { entry: Import; job: Job | undefined }) {
         {!!report?.added && !entry.undone_at && (
           <Button onClick={() => void actions.takeBack()}>Take back</Button>
         )}
-        <Link to={`/p/${project.id}/rows`} className={buttonLook("main")}>
+        <Link to={`/p/${project.id}/rows`} className={buttonLook("main")} data-testid="see-pictures">
           See the pictures
         </Link>
       </PlaceHead>
