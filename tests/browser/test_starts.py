@@ -86,10 +86,12 @@ def test_a_run_of_another_project_is_gone_on_from_in_two_phases(screen: Screen, 
 def test_a_starter_is_proposed_for_few_pictures_and_trained_from(screen: Screen) -> None:
     screen.reads(_LINE, "few pictures: a starter helps")
     screen.one(_LINE).click()
-    proposed = screen.until("a proposal", lambda: [x for x in screen.all(f"{_BENCH} button") if "proposed" in x.text])
-    assert len(proposed) == 1
-    assert "times as often as from nothing" in proposed[0].text
-    proposed[0].click()
+    lines = screen.until(
+        "the starter", lambda: [x for x in screen.all(f"{_BENCH} button") if x.text.startswith("drawings, plain 8")]
+    )
+    assert "proposed" in lines[0].text
+    assert "times as often as from nothing" in lines[0].text
+    lines[0].click()
     screen.reads(_LAYERS, "new")
     screen.press("‹ Run sheet")
     screen.reads(_LINE, "from the starter")
