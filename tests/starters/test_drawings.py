@@ -53,7 +53,9 @@ def test_some_classes_are_the_mirror_images_of_others(monkeypatch: pytest.Monkey
 
     one, two = covered(plain, 1.0), covered(made[twin], -1.0)
     # A pen's edge lies a pixel further on one side.
-    assert np.abs(one - two[:, ::-1]).mean() < 0.25 * one.mean() + 1e-3
+    apart = np.abs(one - two[:, ::-1]).mean()
+    assert apart < 0.25 * one.mean() + 1e-3
+    assert apart < 0.5 * np.abs(one - two).mean()
 
 
 def test_classes_are_of_all_kinds() -> None:

@@ -286,9 +286,8 @@ class Loader:
             raise InputError("The archive holds a run that has not ended.", "Make it again.")
         row["recipe"] = upgrade_recipe(row["recipe"], 0)
         _check_file("last", row.get("state_path"))
-        # Set by `place_files`, once its own id is known.
-        row.update(state_path=None, state_epoch=None, start_path=None)
-        row["previous_id"] = None  # set by `finish`, once all are there
+        # Set by `place_files`, once its own id is known, and by `finish`, once all are there.
+        row.update(state_path=None, state_epoch=None, start_path=None, previous_id=None)
 
     def _ingredient_value(self, row: _Row) -> None:
         if row["kind"] == IngredientKind.VARIATION:
@@ -354,16 +353,15 @@ class Loader:
         """
         for path in present:
             kind, old, *rest = path.removesuffix(".zip").split("/")
-            if kind == "exports":
-                new = self.new_id("export", int(old))
-                self._session.execute(update(Export).where(Export.id == new).values(path=f"exports/{new}.zip"))
-            elif rest[0].startswith("last-"):
-                new, epoch = self.new_id("run", int(old)), int(rest[0][5:].removesuffix(".safetensors"))
-                place = f"runs/{new}/{rest[0]}"
-                self._session.execute(update(Run).where(Run.id == new).values(state_path=place, state_epoch=epoch))
-            elif rest[0] == START_FILE:
-                new = self.new_id("run", int(old))
-                self._session.execute(update(Run).where(Run.id == new).values(start_path=f"runs/{new}/{START_FILE}"))
+            table, new = (Export, "export") if kind == "exports" else (Run, "run")
+            values: _Row = {"path": self.new_path(path)}
+            if kind == "runs" and rest[0] == START_FILE:
+                values = {"start_path": values["path"]}
+            elif kind == "runs" and rest[0].startswith("last-"):
+                values = {"state_path": values["path"], "state_epoch": int(rest[0][5:].removesuffix(".safetensors"))}
+            elif kind == "runs":
+                continue  # of a model, which names it itself
+            self._session.execute(update(table).where(table.id == self.new_id(new, int(old))).values(values))
 
     def forget_import(self, import_id: int) -> None:
         """Remove the import that an archive came with."""

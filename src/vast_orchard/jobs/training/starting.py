@@ -93,10 +93,12 @@ def start_run(session: Session, project_id: int, order: RunOrder, store: ByteSto
     # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
     recipe = resolved_recipe(asked, len(run.classes))
     set_parameters(session, run.id, recipe_to_json(recipe), plan(recipe.network, len(run.classes)).parameters)
-    if order.start_file is not None and store is not None:
+    start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
+    if order.start_file is not None:
+        assert store is not None, "what a run starts from is kept in a store"
         place = f"runs/{run.id}/{START_FILE}"
+        set_start(session, run.id, place)
+        # The last that can fail, so that no file is left of a run that there is not.
         store.write(place, order.start_file)
         store.settle()
-        set_start(session, run.id, place)
-    start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
     return get_run(session, run.id)

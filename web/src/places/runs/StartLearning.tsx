@@ -81,37 +81,21 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
       </div>
       <div className="w-[270px]">
         {start.learns !== "new" && (
-          <label className="mb-1 flex cursor-pointer items-baseline gap-2">
-            <input
-              type="checkbox"
-              checked={start.moving_statistics}
-              onChange={(event) => onStart({ ...start, moving_statistics: event.target.checked })}
-            />
-            <span>
-              Normalisation learns its statistics anew
-              <span className="block text-sm text-quiet">
-                <Help guide="start#normalisation">
-                  Otherwise it keeps those of the model, which few pictures would only blur.
-                </Help>
-              </span>
-            </span>
-          </label>
-        )}
-        <label className="flex cursor-pointer items-baseline gap-2">
-          <input
-            type="checkbox"
-            checked={start.new_statistics}
-            onChange={(event) => onStart({ ...start, new_statistics: event.target.checked })}
+          <Tick
+            label="Normalisation learns its statistics anew"
+            help="Otherwise it keeps those of the model, which few pictures would only blur."
+            guide="start#normalisation"
+            on={start.moving_statistics}
+            onChange={(moving_statistics) => onStart({ ...start, moving_statistics })}
           />
-          <span>
-            Standardise by these pictures
-            <span className="block text-sm text-quiet">
-              <Help guide="start#a-model-or-a-file">
-                Otherwise by the statistics that the model has learnt with.
-              </Help>
-            </span>
-          </span>
-        </label>
+        )}
+        <Tick
+          label="Standardise by these pictures"
+          help="Otherwise by the statistics that the model has learnt with."
+          guide="start#a-model-or-a-file"
+          on={start.new_statistics}
+          onChange={(new_statistics) => onStart({ ...start, new_statistics })}
+        />
         {counts && (
           <p className="mt-2 text-sm text-quiet" data-testid="start-counts">
             <Help guide="start#what-is-taken-over">
@@ -122,5 +106,27 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
         )}
       </div>
     </div>
+  );
+}
+
+interface TickProps {
+  label: string;
+  help: string;
+  guide: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+}
+
+function Tick({ label, help, guide, on, onChange }: TickProps) {
+  return (
+    <label className="mb-1 flex cursor-pointer items-baseline gap-2">
+      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} />
+      <span>
+        {label}
+        <span className="block text-sm text-quiet">
+          <Help guide={guide}>{help}</Help>
+        </span>
+      </span>
+    </label>
   );
 }
