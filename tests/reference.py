@@ -7,7 +7,15 @@ import numpy as np
 
 from vast_orchard.core.arrays import FloatArray
 
-__all__ = ["average_pool", "conv2d", "global_average_pool", "max_pool", "numeric_gradient", "softmax_cross_entropy"]
+__all__ = [
+    "average_pool",
+    "conv2d",
+    "global_average_pool",
+    "max_pool",
+    "numeric_gradient",
+    "numeric_slope",
+    "softmax_cross_entropy",
+]
 
 
 def _pads(size: int, kernel: int, stride: int, dilation: int, edge: str) -> tuple[int, int]:
@@ -96,6 +104,16 @@ def numeric_gradient(function: Callable[[], float], x: FloatArray, step: float =
         x[place] = kept
         gradient[place] = (above - below) / (2 * step)
     return gradient
+
+
+def numeric_slope(function: Callable[[], float], x: FloatArray, way: FloatArray, step: float = 1e-5) -> float:
+    """A scalar function's slope along a way of the shape of `x`: what a gradient's product with that way has to be."""
+    kept, found = x.copy(), []
+    for sign in (1, -1):
+        x[...] = kept + sign * step * way
+        found.append(float(function()))
+    x[...] = kept
+    return (found[0] - found[1]) / (2 * step)
 
 
 def overlaid(second: FloatArray, pose: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -19,6 +19,7 @@ from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import create_project
+from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, Picture
 from vast_orchard.store.values import JobValue, PictureValue
 
@@ -100,6 +101,19 @@ class World:
             found = job_of(session, kind, subject_id, part)
         assert found is not None
         return found.id
+
+    def project_of(self, run_id: int) -> int:
+        """Whose run it is."""
+        with self.context.database.session() as session:
+            return get_run(session, run_id).project_id
+
+    def digest_of(self, run_id: int) -> str:
+        """Of the weights that a run kept."""
+        with self.context.database.session() as session:
+            model = get_run(session, run_id).model
+        assert model is not None
+        assert model.digest is not None
+        return model.digest
 
     def judge(self, model_id: int, set_name: str) -> JobValue:
         """Judge a model on a set, here and now."""

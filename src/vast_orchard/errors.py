@@ -14,6 +14,7 @@ OrchardError
 ├── NonFiniteError              a training produced infinity or not-a-number
 ├── ProofError                  an export did not answer as the application does
 ├── StoppedError                a person asked the work to stop
+├── PausedError                 other work goes first
 ├── LeaseLostError              another worker owns the work now
 └── ServiceError                a process or place the application needs is not there
     ├── BusyError               more is asked at once than is let in
@@ -34,6 +35,7 @@ __all__ = [
     "MissingError",
     "NonFiniteError",
     "OrchardError",
+    "PausedError",
     "PictureError",
     "ProofError",
     "ServiceError",
@@ -131,6 +133,10 @@ class ProofError(OrchardError):
 
 class StoppedError(OrchardError):
     """A person asked the work to stop."""
+
+
+class PausedError(OrchardError):
+    """Other work goes first; this one waits where it is."""
 
 
 class LeaseLostError(OrchardError):

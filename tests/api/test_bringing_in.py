@@ -353,6 +353,7 @@ def test_without_the_setting_nothing_of_the_server_is_read(desk: _Desk) -> None:
     desk.ask("POST", f"/api/projects/{desk.project}/imports", 422, json={"kind": "bucket", "location": "field"})
 
 
+@pytest.mark.long
 def test_a_bucket_is_fetched_over_many_pages(world: World, tmp_path: Path) -> None:
     bucket = tmp_path / "buckets" / "field"
     for n in range(620):

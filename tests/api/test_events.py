@@ -27,7 +27,7 @@ async def _gather(hub: Hub, last_id: int | None, count: int) -> list[tuple[str, 
 def test_events_are_heard_and_resumed(world: World) -> None:
     async def story() -> None:
         hub = Hub(world.context.database.plain_url)
-        hub.start(asyncio.get_running_loop())
+        hub.start()
         live = asyncio.create_task(_gather(hub, None, 2))
         # The first event says that listening began; only then is anything promised to be heard.
         while not hub._events:
@@ -40,7 +40,7 @@ def test_events_are_heard_and_resumed(world: World) -> None:
         assert await _gather(hub, 1, 2) == [("2", "projects"), ("3", "projects")]
         # An id of an earlier process, or one that is forgotten, means that anything may have been missed.
         assert await _gather(hub, 999, 1) == [("3", "everything")]
-        await asyncio.to_thread(hub.stop)
+        await hub.stop()
 
     asyncio.run(asyncio.wait_for(story(), 60))
 
@@ -49,7 +49,7 @@ def test_the_stream_survives_a_lost_connection(world: World) -> None:
 
     async def story() -> None:
         hub = Hub(world.context.database.plain_url)
-        hub.start(asyncio.get_running_loop())
+        hub.start()
         while not hub._events:
             await asyncio.sleep(0.01)
 
@@ -62,6 +62,6 @@ def test_the_stream_survives_a_lost_connection(world: World) -> None:
 
         await asyncio.to_thread(cut)
         assert (await _gather(hub, 1, 1))[0][1] == "everything"
-        await asyncio.to_thread(hub.stop)
+        await hub.stop()
 
     asyncio.run(asyncio.wait_for(story(), 60))

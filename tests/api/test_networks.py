@@ -2,6 +2,7 @@
 
 import os
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -51,6 +52,21 @@ def test_times_are_told_by_the_pace_of_the_machine(
     own = client.post(f"/api/projects/{project}/network-check", json=body).json()
     sums = ("epoch_s", "answer_s", "parameters", "multiply_adds", "receptive_field", "memory_bytes", "file_bytes")
     assert [own[name] for name in sums] == [told[0][name] for name in sums]
+
+
+def test_the_batch_that_fits_is_the_largest_one_that_the_free_memory_holds(
+    client: TestClient, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def told(batch: int) -> dict[str, Any]:
+        found: dict[str, Any] = client.get(f"/api/projects/{project}/networks?size=32&batch_size={batch}").json()[0]
+        return found
+
+    assert told(64)["memory_free_bytes"] > 1e8
+    free = (told(9)["memory_bytes"] + told(10)["memory_bytes"]) // 2
+    monkeypatch.setattr("psutil.virtual_memory", lambda: SimpleNamespace(available=free))
+    assert (told(64)["batch_that_fits"], told(64)["memory_free_bytes"]) == (9, free)
+    monkeypatch.setattr("psutil.virtual_memory", lambda: SimpleNamespace(available=1000))
+    assert told(64)["batch_that_fits"] == 0
 
 
 def test_errors_of_ready_networks_were_measured_on_what_they_are_today(client: TestClient, project: int) -> None:

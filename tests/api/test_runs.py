@@ -1,5 +1,7 @@
 """Runs over HTTP: the Ledger in pages, groups, what the table of settings promises, and models judged on demand."""
 
+import csv
+import io
 import json
 from itertools import pairwise
 from typing import Any
@@ -140,6 +142,105 @@ def test_each_run_says_what_it_changed_from_the_one_before(client: TestClient, w
     assert back["snapshot_id"] == first["snapshot_id"]
 
 
+def test_conditions_of_an_end_are_tried_on_earlier_runs(client: TestClient, world: World, project: int) -> None:
+    # By hand: the first run stands still from its second epoch on, the second gets better all the time.
+    courses = {1: [1.0, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5, 0.5], 2: [1.0, 0.9, 0.8, 0.7, 0.6, 0.5, 0.4, 0.3], 3: []}
+    for _ in courses:
+        _start(client, project)
+    with world.context.database.session() as session:
+        for number, losses in courses.items():
+            run = session.scalar(text("select id from run where number = :n"), {"n": number})
+            for epoch, loss in enumerate(losses, start=1):
+                session.execute(
+                    text("insert into epoch (run_id, number, figures) values (:r, :e, cast(:f as jsonb))"),
+                    {"r": run, "e": epoch, "f": json.dumps({"validation_loss": loss})},
+                )
+            if losses:
+                session.execute(
+                    text("update run set state = 'ended', ended_by = 'epochs', epochs_done = 8 where id = :r"),
+                    {"r": run},
+                )
+
+    def tried(**settings: Any) -> Any:
+        asked = {"end_when": "validation-loss", "end_change": 0.01, "end_within": 2, "end_not_before": 1, **settings}
+        answer = client.post(f"/api/projects/{project}/ending-trial", json={"settings": asked})
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    found = tried(epochs=40)
+    assert [(run["number"], run["epochs"], run["epoch"]) for run in found["runs"]] == [(2, 8, None), (1, 8, 4)]
+    assert "after 0.5 in epoch 2" in found["runs"][1]["words"]
+    assert found["doubts"] == []
+    # No loss falls by 10: every run would have ended as soon as it can.
+    assert tried(end_change=10, epochs=40)["doubts"] == [
+        "It would have ended each of the last 2 runs as soon as it can, after epoch 3."
+    ]
+    assert "it would change nothing" in tried(end_not_before=39, epochs=40)["doubts"][0]
+    assert tried(end_when="none") == {"doubts": [], "runs": []}
+    assert tried(reach="training-loss")["runs"] == []  # which none of them recorded
+    wrong = client.post(f"/api/projects/{project}/ending-trial", json={"settings": {"end_within": -1}})
+    assert wrong.status_code == 422
+    assert "Patience cannot be -1" in wrong.json()["detail"]
+
+
+def test_the_queue_tells_its_order_with_times_and_is_moved(
+    client: TestClient, world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("vast_orchard.api.queue.pace_here", lambda _: 2.0)
+    one, two, three = (_start(client, project)["id"] for _ in range(3))
+
+    def queue() -> list[dict[str, Any]]:
+        answer = client.get("/api/queue")
+        assert answer.status_code == 200, answer.text
+        found: list[dict[str, Any]] = answer.json()
+        return found
+
+    def move(run: int, how: str) -> int:
+        return client.post(f"/api/runs/{run}/queue", json={"move": how}).status_code
+
+    found = queue()
+    assert [(entry["run_id"], entry["number"], entry["project_name"]) for entry in found] == [
+        (one, 1, "Ridge"), (two, 2, "Ridge"), (three, 3, "Ridge"),
+    ]  # fmt: skip
+    # Each begins when the one before it ends; all three take as long.
+    assert found[0]["begins_s"] == 0
+    assert found[0]["ends_s"] > 0
+    for before, after in pairwise(found):
+        assert after["begins_s"] == pytest.approx(before["ends_s"])
+    assert found[2]["ends_s"] == pytest.approx(3 * found[0]["ends_s"])
+
+    assert move(two, "hold") == 200
+    assert move(three, "first") == 200
+    found = queue()
+    assert [(entry["run_id"], entry["held"]) for entry in found] == [(three, False), (one, False), (two, True)]
+    assert found[2]["begins_s"] is None
+    assert move(two, "next") == 200  # which lets it go as well
+    assert [entry["run_id"] for entry in queue()] == [two, three, one]
+
+    client.post(f"/api/jobs/{queue()[0]['job_id']}/stop")
+    assert [entry["run_id"] for entry in queue()] == [three, one]
+    assert move(two, "first") == 409
+    assert move(three, "sideways") == 422
+    assert move(999, "first") == 404
+    monkeypatch.setattr("vast_orchard.api.queue.pace_here", lambda _: None)
+    assert [entry["ends_s"] for entry in queue()] == [None, None]
+
+
+def test_the_figures_of_every_epoch_are_a_table(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)["id"]
+    world.run_waiting()
+    epochs = client.get(f"/api/runs/{run}/epochs").json()
+    assert all(len(entry["recalls"]) == 2 for entry in epochs)
+    answer = client.get(f"/api/runs/{run}/epochs.csv")
+    assert answer.headers["content-type"] == "text/csv; charset=utf-8"
+    assert 'filename="run-1-epochs.csv"' in answer.headers["content-disposition"]
+    rows = list(csv.DictReader(io.StringIO(answer.text)))
+    assert [row["epoch"] for row in rows] == ["1", "2"]
+    for row, entry in zip(rows, epochs, strict=True):
+        assert float(row["validation_loss"]) == entry["figures"]["validation_loss"]
+        assert [float(row[f"recall of {name}"]) for name in ("plate", "rime")] == entry["recalls"]
+
+
 def test_runs_of_a_group_stand_outside_the_plain_ledger(client: TestClient, world: World, project: int) -> None:
     plain = _start(client, project)
     body = {"kind": "copies", "question": "How much is luck?", "budget": {"runs": 2}}
@@ -211,13 +312,13 @@ def test_a_set_is_judged_when_it_is_asked_for(client: TestClient, world: World, 
 
 def test_a_run_of_the_defaults_is_as_long_as_its_pictures_need(client: TestClient, world: World, project: int) -> None:
     run = client.post(f"/api/projects/{project}/runs", json={}).json()
-    # One step to the epoch with so few; at most 150 of them.
-    assert run["counts"]["training"] <= 32 and run["recipe"]["settings"]["epochs"] == 150
+    # One or two steps to the epoch with so few; at most 200 of them.
+    assert run["counts"]["training"] <= 32 and run["recipe"]["settings"]["epochs"] == 200
     # Nothing that may make a label untrue.
     assert not {"mirror", "flip", "quarter-turn"} & {
         entry["kind"] for entry in run["recipe"]["variation"]["operations"]
     }
-    assert client.get("/api/recipe?pictures=3000").json()["settings"]["epochs"] == 28
+    assert client.get("/api/recipe?pictures=3000").json()["settings"]["epochs"] == 24
     assert client.get("/api/recipe").json()["settings"]["epochs"] == 25
 
 
@@ -249,7 +350,7 @@ def test_settings_that_are_left_out_follow_the_others(client: TestClient, projec
     run = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json()
     settings = run["recipe"]["settings"]
     assert set(settings) == set(table)
-    assert (settings["learning_rate"], settings["momentum"], settings["keep"]) == (0.03, 0.9, "lowest-validation-loss")
+    assert (settings["learning_rate"], settings["momentum"], settings["keep"]) == (0.03, 0.9, "last")
     for name, value, words in (
         ("optimizer", "momentum", "Optimizer cannot be 'momentum'. Choose one of adam"),
         ("keep", "best", "Keep cannot be 'best'. Choose one of lowest-validation-loss"),

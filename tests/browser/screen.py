@@ -7,7 +7,11 @@ from pathlib import Path
 from typing import TypeVar
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -25,6 +29,22 @@ _FLAGS = (
 )  # fmt: skip
 
 
+class _Element(WebElement):
+    """Is pressed once nothing lies over it: a dialog on its way out would take a person's press as well."""
+
+    def click(self) -> None:
+        def pressed(_: object) -> bool:
+            super(_Element, self).click()
+            return True
+
+        covered = [ElementClickInterceptedException]
+        WebDriverWait(self.parent, _LIMIT_S, 0.1, ignored_exceptions=covered).until(pressed, "Something lies over it.")
+
+
+class _Browser(webdriver.Chrome):
+    _web_element_cls = _Element
+
+
 def open_browser(downloads: Path) -> webdriver.Chrome:
     """Debian's Chromium with a fresh profile, and a camera of its own that shows a moving figure."""
     options = webdriver.ChromeOptions()
@@ -33,7 +53,7 @@ def open_browser(downloads: Path) -> webdriver.Chrome:
         options.add_argument(flag)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-    return webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    return _Browser(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
 
 
 class Screen:

@@ -80,7 +80,8 @@ def _found(screen: Screen) -> list[str]:
     ]
 
 
-@pytest.mark.parametrize("theme", ["light", pytest.param("dark", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("theme", ["light", "dark"])
 def test_no_view_breaks_a_rule(screen: Screen, project: int, theme: str) -> None:
     screen.open("/")
     screen.browser.execute_script("localStorage.setItem('vast-orchard-theme', arguments[0])", theme)

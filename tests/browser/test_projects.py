@@ -86,6 +86,7 @@ def test_a_project_is_described_duplicated_and_begun_with_made_up_pictures(scree
     screen.until("all classes", lambda: all(name in screen.text() for name in ("needle", "graupel", "unlabelled")))
 
 
+@pytest.mark.long
 def test_from_an_empty_project_to_a_first_result_the_page_says_what_is_next(screen: Screen, tmp_path: Path) -> None:
     """As somebody who follows nothing but the line under the places."""
     footing = "[data-testid=footing]"

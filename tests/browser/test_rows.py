@@ -10,7 +10,6 @@ from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
 import pytest
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -232,7 +231,7 @@ def test_rows_by_other_keys_and_the_warning_of_unequal_classes(screen: Screen) -
     screen.says("The Sift lets no picture through")
     screen.press("Show all")
     screen.says("Classes unequal, 1 : 11")
-    assert screen.browser.find_elements(By.CSS_SELECTOR, "canvas[data-painted=whole]")
+    screen.one("canvas[data-painted=whole]")
 
 
 def test_a_connection_that_is_lost_in_mid_action_comes_back_to_what_was_done(screen: Screen, running: Running) -> None:

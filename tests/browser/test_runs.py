@@ -1,6 +1,7 @@
 """Runs at the page: started once however long the keys are held, questioned where a rate is odd, put in any order."""
 
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -64,7 +65,8 @@ def test_keys_that_are_held_down_start_one_run(screen: Screen) -> None:
 def _rate(screen: Screen, typed: str | None = None) -> str:
     """What the Run sheet has as its rate, after something was typed there; closed again."""
     screen.press("Schedule")
-    field = screen.until("the fields", lambda: screen.all(_FIELDS))[2]
+    path = "//label[.='Learning rate']/following::input[1]"
+    field = screen.until("the rate", lambda: screen.browser.find_elements("xpath", path))[0]
     if typed is not None:
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(typed)
@@ -87,7 +89,7 @@ def test_an_odd_rate_is_questioned_and_the_rate_follows_the_optimizer(screen: Sc
     assert _rate(screen) == "0.01"
     _rate(screen, "0.03")
     _rule(screen, "Adam")
-    assert _rate(screen) == "0.003"
+    assert _rate(screen) == "0.006"
     _rule(screen, "SGD")
     assert _rate(screen) == "0.03"
     _rate(screen, "3")
@@ -98,8 +100,33 @@ def test_an_odd_rate_is_questioned_and_the_rate_follows_the_optimizer(screen: Sc
     screen.reads(_SHEET, "rate 0.03")
     screen.press("Train")
     screen.reads("[data-testid=run-words]", "All 1 epoch done.")
-    screen.reads(f"{_ROWS}:first-child", "optimizer adam → sgd")
+    screen.reads(f"{_ROWS}:first-child", "optimizer adamw → sgd")
     screen.until("two runs", lambda: _numbers(screen) == [2, 1])
+
+
+def test_a_run_ends_early_by_its_condition_which_is_questioned_where_it_cannot_be(screen: Screen) -> None:
+    screen.press("Schedule")
+    screen.until("the fields", lambda: screen.all(_FIELDS))
+    screen.type(_FIELDS, "30")
+    screen.one("[aria-label='End without progress']").click()
+    screen.reads("[data-testid=ending-trial]", "It would have ended none of the last 1 run early.")
+    screen.type("[aria-label='Earliest end']", "29")
+    screen.reads("[data-testid=ending-trial]", "Want of progress can first be told after epoch 29 of 30")
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(_FIELDS))
+    screen.press("Train")
+    screen.reads("[data-testid=doubts]", "it would change nothing")
+    screen.press("Use all epochs")
+
+    screen.press("Schedule")
+    screen.one("[aria-label='End when reached']").click()
+    screen.type("[aria-label='Value to reach']", "0.01")
+    screen.keys(Keys.ESCAPE)
+    screen.reads(_SHEET, "ends early at a validation accuracy of 0.01")
+    screen.press("Train")
+    screen.reads("[data-testid=run-words]", "Ended early, after 4 of 30 epochs. Validation accuracy was")
+    screen.reads("[data-testid=run-words]", "0.01 was enough. Over 3 more epochs the rate then fell to zero.")
+    screen.reads(f"{_ROWS}:first-child", "ended early")
 
 
 def test_a_run_is_named_held_against_the_run_sheet_thrown_away_and_put_back(screen: Screen) -> None:
@@ -206,3 +233,87 @@ def test_the_run_sheet_says_what_takes_no_part_and_opens_it(running: Running, tm
 def _unlabelled(running: Running, project: int) -> int:
     found = running.ask("GET", f"/api/projects/{project}/pictures?sift=unlabelled")["pictures"]
     return int(found[0]["id"])
+
+
+def _queued(screen: Screen) -> list[str]:
+    return [str(line.get_attribute("data-queued")) for line in screen.all("[data-testid=queue] li")]
+
+
+def _stands_as(screen: Screen, queue: list[str]) -> bool:
+    return _queued(screen) == queue
+
+
+def test_runs_wait_in_an_order_that_people_give_and_go_on_after_a_stop(screen: Screen) -> None:
+    # The first is long enough to be trained while the others are moved about.
+    screen.press("Schedule")
+    screen.until("the fields", lambda: screen.all(_FIELDS))
+    screen.type(_FIELDS, "5000")
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(_FIELDS))
+    screen.press("Train")
+    screen.reads("[data-testid=run-progress]", "Epoch")
+    screen.press("Schedule")
+    screen.until("the fields", lambda: screen.all(_FIELDS))
+    screen.type(_FIELDS, "2")
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(_FIELDS))
+    for queue in (["2", "3"], ["2", "3", "4"]):
+        screen.press("Train")
+        screen.until("it waits", partial(_stands_as, screen, queue))
+    screen.one("[aria-label='Earlier: Run 4']").click()
+    screen.until("the other order", lambda: _queued(screen) == ["2", "4", "3"])
+    screen.one("[aria-label='Hold: Run 3']").click()
+    screen.reads("[data-queued='3']", "held")
+    # Run 4 goes first: run 2 waits after its epoch, and goes on when run 4 is done.
+    screen.one("[aria-label='Next: Run 4']").click()
+    screen.reads(f"{_ROWS}:nth-child(1)", "done")
+    screen.until("run 2 trains again", lambda: _queued(screen) == ["2", "3"])
+    screen.reads("[data-queued='2']", "trains now")
+    screen.one("[aria-label='Take out: Run 3']").click()
+    screen.until("no queue is left", lambda: not screen.all("[data-testid=queue]"))
+    screen.all(f"{_ROWS} button")[2].click()
+    screen.reads("[data-testid=run-progress]", "Epoch")
+    screen.press("Stop")
+    screen.reads("[data-testid=run-words]", "Stopped by hand in epoch")
+    # It goes on where it was; from the model of one that is done a new run is trained.
+    screen.one("[aria-label='More for run 2']").click()
+    screen.press("Go on from where it is")
+    screen.reads("[data-testid=run-progress]", "Epoch")
+    screen.press("Stop")
+    screen.reads("[data-testid=run-words]", "Stopped by hand in epoch")
+    screen.all(f"{_ROWS} button")[0].click()
+    screen.one("[aria-label='More for run 4']").click()
+    screen.press("Train on from its model")
+    screen.reads(_SHEET, "rate 0.0033")
+    screen.reads(_SHEET, "from run 4")
+
+
+_RECORDED = (
+    "const made = []; const Real = window.Notification;"
+    "window.Notification = class extends Real { constructor(title, more) { super(title, more); made.push(title + ': '"
+    " + more.body); } }; window.told = made;"
+)
+
+
+def _may_notify(screen: Screen, setting: str) -> None:
+    permission = {"permission": {"name": "notifications"}, "setting": setting}
+    screen.browser.execute_cdp_cmd("Browser.setPermission", permission)
+
+
+def test_the_end_is_told_outside_the_page_where_that_is_allowed(screen: Screen, request: pytest.FixtureRequest) -> None:
+    wish = "[role=dialog] input[type=checkbox], [data-headlessui-state] label input"
+    _may_notify(screen, "denied")
+    screen.one("[data-testid=tray]").click()
+    screen.one(wish).click()
+    screen.says("The browser refuses notifications for this address. Allow them in its settings")
+    assert not screen.one(wish).is_selected()
+
+    _may_notify(screen, "granted")
+    screen.one(wish).click()
+    screen.until("it is on", lambda: screen.one(wish).is_selected())
+    screen.one("[data-testid=tray]").click()
+    screen.browser.execute_script(_RECORDED)
+    screen.press("Train")
+    told = screen.until("it is told", lambda: screen.browser.execute_script("return window.told"))
+    assert told == [f"Run 2 · {request.node.name}: Done"]
+    assert screen.browser.title == "Vast Orchard"

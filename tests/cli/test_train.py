@@ -58,6 +58,30 @@ def test_the_same_seed_trains_the_same_weights(crystals: Path, tmp_path: Path) -
     assert one == two
 
 
+def test_a_training_ends_early_and_says_by_what(crystals: Path, tmp_path: Path) -> None:
+    quick: list[str | Path] = ["--epochs", "30", "--network", "plain 4", "--size", "16", "--out", tmp_path / "out"]
+    ends = ["--reach", "training-accuracy", "--reach-value", "0.01"]
+    done = _orchard("train", crystals, *quick, *ends, "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["epochs"] == 4  # the first reaches it, three close
+    assert "in epoch 1; 0.01 was enough. Over 3 more epochs the rate then fell to zero." in done.stderr
+
+    both = _orchard("train", crystals, *quick, "--train-for", "1")
+    assert both.returncode != 0
+    assert "--epochs and --train-for both say how long it trains. Give one of them." in both.stderr
+
+
+def test_a_time_to_train_for_becomes_a_number_of_epochs(crystals: Path, tmp_path: Path) -> None:
+    quick: list[str | Path] = ["--network", "plain 4", "--size", "16", "--out", tmp_path / "out"]
+    done = _orchard("train", crystals, *quick, "--train-for", "0.0001", "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["epochs"] == 1
+    assert "0.0001 minutes are 1 epochs of about" in done.stderr
+    none = _orchard("train", crystals, *quick, "--train-for", "-3")
+    assert none.returncode != 0
+    assert "-3 minutes are no time to train in. Give minutes above 0." in none.stderr
+
+
 def test_given_sets_are_used(tmp_path: Path) -> None:
     for place, count in (("training", 12), ("validation", 4), ("test", 5)):
         for name, level in (("plate", 50), ("needle", 200)):

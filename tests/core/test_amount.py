@@ -9,8 +9,8 @@ from vast_orchard.core.training.amount import proposed_epochs
 
 @pytest.mark.parametrize(
     ("pictures", "epochs"),
-    # By hand: 500 steps of 10 and of 4 to the epoch; then 50 · 10^-0.25, and both ends.
-    [(300, 50), (100, 125), (80, 150), (3000, 28), (400_000, 10)],
+    # By hand: 1,000 steps of 19 and of 7 to the epoch; then 52.6 · 10^(-1/3), and both ends.
+    [(300, 53), (100, 143), (80, 200), (16, 200), (3000, 24), (400_000, 10)],
 )
 def test_epochs_follow_the_pictures(pictures: int, epochs: int) -> None:
     assert proposed_epochs(pictures) == epochs

@@ -62,6 +62,17 @@ def test_the_loss_of_an_epoch_counts_every_picture_once_and_a_short_last_batch_b
         steps.clear()
 
 
+def test_the_loss_that_is_told_is_neither_smoothed_nor_weighted() -> None:
+    """In the first step, before anything moved, it is the same whatever is learnt by."""
+    some = _examples(16, 1)
+    unequal = replace(some, labels=(np.arange(16) > 11).astype(np.int64))
+    told = []
+    for more in ({"label_smoothing": 0.0}, {"label_smoothing": 0.5}, {"class_weights": "balanced"}):
+        recipe = replace(_RECIPE, settings=replace(_RECIPE.settings, epochs=1, **more))
+        told.append(next(r.loss for r in begin(recipe, 2, unequal, None).results if isinstance(r, StepResult)))
+    assert told == [told[0]] * 3
+
+
 def test_what_is_drawn_in_a_step_is_drawn_nowhere_else() -> None:
     running = begin(_RECIPE, 2, _examples(40, 1), _examples(10, 2))
     forward, drawn = running.network.forward, []
@@ -77,10 +88,9 @@ def test_what_is_drawn_in_a_step_is_drawn_nowhere_else() -> None:
 
 
 def test_a_mixed_partner_is_smoothed_and_weighed_like_the_picture_itself() -> None:
-    settings = TrainingSettings(label_smoothing=0.1)
     shares, labels = np.array([0.25, 0.0], np.float32), np.array([0, 1])
     weights = np.array([1.0, 3.0, 1.0, 1.0])
-    targets, counts = loop._targets(shares, labels[::-1], labels, weights, settings)
+    targets, counts = loop._targets(shares, labels[::-1], labels, weights, 0.1)
     # Smoothed, class 0 is (0.925, 0.025, 0.025, 0.025), and class 1 likewise: three quarters of one, one of the other.
     np.testing.assert_allclose(targets[0], [0.70, 0.25, 0.025, 0.025], atol=1e-6)
     np.testing.assert_allclose(targets[1], [0.025, 0.925, 0.025, 0.025], atol=1e-6)

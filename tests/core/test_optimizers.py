@@ -136,6 +136,6 @@ def test_schedules_by_hand(schedule: str, more: dict[str, float], wanted: dict[i
 
 
 def test_cosine_ends_near_zero() -> None:
-    rates = _rates()
+    rates = _rates(warm_up=0.05)
     assert rates[10:] == sorted(rates[10:], reverse=True)
     assert rates[-1] < 1e-5

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from vast_orchard.core.judging.intervals import wilson_interval
-from vast_orchard.core.judging.scores import judge
+from vast_orchard.core.judging.scores import judge, recalls
 from vast_orchard.errors import ShapeError
 
 
@@ -60,3 +60,8 @@ def test_intervals_of_known_cases() -> None:
 def test_nothing_cannot_be_judged() -> None:
     with pytest.raises(ShapeError):
         judge(np.zeros((0, 3)), np.zeros(0, int))
+
+
+def test_recalls_are_those_of_the_classes_that_occur() -> None:
+    confusion = np.array([[3, 1, 0], [0, 0, 0], [2, 0, 2]])
+    assert recalls(confusion) == (0.75, None, 0.5)

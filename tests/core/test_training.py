@@ -18,7 +18,7 @@ from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.kept import figure_kept_by, is_better
 from vast_orchard.core.training.loop import predict
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
-from vast_orchard.core.training.settings import ClassWeights, Keep, OptimizerName, Schedule, TrainingSettings
+from vast_orchard.core.training.settings import ClassWeights, EndFigure, Keep, OptimizerName, Schedule, TrainingSettings
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import DescriptionError, MemoryShortError, NonFiniteError, SettingError, ShapeError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
@@ -82,6 +82,21 @@ def test_the_same_seed_gives_the_same_weights_and_another_does_not() -> None:
     settings = TrainingSettings(epochs=4, batch_size=16, learning_rate=0.01, seed=6)
     other = _train(recipe=replace(_RECIPE, variation=Variation(), settings=settings))
     assert not np.array_equal(other.network["conv_block_1_conv_1.weights"], one.network["conv_block_1_conv_1.weights"])
+
+
+@pytest.mark.parametrize("until", [3, 5, 6])  # before its condition is met, right then, and while it closes
+def test_an_early_end_is_the_same_when_the_training_was_interrupted(until: int) -> None:
+    settings = replace(
+        _RECIPE.settings, epochs=20, end_when=EndFigure.TRAINING_LOSS, end_change=50.0, end_within=3, end_not_before=5
+    )
+    recipe = replace(_RECIPE, settings=settings)
+    whole = _train(recipe=recipe)
+    assert [entry.number for entry in whole.history] == [1, 2, 3, 4, 5, 6, 7]
+    # From the height of the planned course down to nothing, in steps of the two epochs that close.
+    rates = [entry.figures["learning_rate"] for entry in whole.history]
+    assert rates[4] > rates[5] > rates[6] > 0
+    assert rates[6] < rates[4] / 50
+    _assert_same(_train(_train(until=until, recipe=recipe), recipe=recipe).network, whole.network)
 
 
 def test_one_thread_and_three_give_the_same_weights_and_figures() -> None:

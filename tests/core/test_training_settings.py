@@ -2,13 +2,13 @@
 
 import pytest
 
+from vast_orchard.core.training.doubts import doubts
 from vast_orchard.core.training.settings import (
     SETTINGS,
     Keep,
     OptimizerName,
     TrainingSettings,
     chosen_settings,
-    doubts,
 )
 from vast_orchard.errors import SettingError
 
@@ -39,7 +39,7 @@ def test_values_become_choices_or_are_refused() -> None:
 
 
 def test_the_rate_follows_the_optimizer_until_it_is_chosen() -> None:
-    assert chosen_settings({}).learning_rate == 0.003
+    assert chosen_settings({}).learning_rate == 0.006
     assert chosen_settings({"optimizer": "sgd"}).learning_rate == 0.03
     assert chosen_settings({"optimizer": "rmsprop"}).learning_rate == 0.001
     assert chosen_settings({"optimizer": "sgd", "learning_rate": 0.5}).learning_rate == 0.5
@@ -53,9 +53,9 @@ def test_the_rate_follows_the_optimizer_until_it_is_chosen() -> None:
     ("chosen", "asked"),
     [
         ({"learning_rate": 0.03}, ()),
-        ({"learning_rate": 0.0003}, ()),
-        ({"learning_rate": 0.3}, ("A learning rate of 0.3 is 100 times more than the usual 0.003.",)),
-        ({"learning_rate": 3e-5}, ("A learning rate of 3e-05 is 100 times less than the usual 0.003.",)),
+        ({"learning_rate": 0.0006}, ()),
+        ({"learning_rate": 0.6}, ("A learning rate of 0.6 is 100 times more than the usual 0.006.",)),
+        ({"learning_rate": 6e-5}, ("A learning rate of 6e-05 is 100 times less than the usual 0.006.",)),
         ({"optimizer": "sgd", "learning_rate": 0.3}, ()),
         ({"optimizer": "sgd", "learning_rate": 3.0}, ("A learning rate of 3 is 100 times more than the usual 0.03.",)),
     ],

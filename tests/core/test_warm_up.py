@@ -93,6 +93,7 @@ print(json.dumps([LANES, *[float(np.abs(a).sum()) for a in (y, *gradient, out, b
 """
 
 
+@pytest.mark.long
 def test_a_processor_with_shorter_registers_computes_the_same(tmp_path: Path) -> None:
     # Numba is told to compile for a processor of ten years ago; every one that runs these tests knows its instructions.
     older = {"NUMBA_CPU_NAME": "haswell", "NUMBA_CPU_FEATURES": "+avx,+avx2,+fma,+sse4.2,+bmi,+bmi2,+f16c"}

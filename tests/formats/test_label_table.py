@@ -125,6 +125,7 @@ def test_headings_that_repeat_stay_apart() -> None:
     assert open_table(b"file,class,class,\n", "t.csv").columns == ("file", "class", "class (2)", "column 4")
 
 
+@pytest.mark.long
 def test_a_million_rows() -> None:
     text = "file,class\n" + "".join(f"p{n}.png,plate\n" for n in range(1_000_000))
     reading = TableReading(open_table(text.encode(), "t.csv"), _COLUMNS, _names("p5.png", "p999999.png"))

@@ -6,7 +6,8 @@ from pathlib import Path
 import psutil
 import pytest
 
-from vast_orchard.jobs.engine import COMPILING, free_memory, make_ready, make_team
+from vast_orchard.at_once.network_times import free_memory
+from vast_orchard.jobs.engine import COMPILING, make_ready, make_team
 from vast_orchard.settings import Settings
 
 

@@ -4,7 +4,7 @@ import hashlib
 import io
 import json
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -20,11 +20,11 @@ from tests.world import World, small_recipe
 from vast_orchard.at_once.catalogue import recipe_of
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
-from vast_orchard.errors import ConflictError, DatabaseGoneError
+from vast_orchard.errors import ConflictError, DatabaseGoneError, StoppedError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
 from vast_orchard.jobs.training import run_training as training
-from vast_orchard.jobs.training.starting import RunOrder, start_run
+from vast_orchard.jobs.training.starting import RunOrder, go_on, start_run
 from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.store.actions import label_pictures
 from vast_orchard.store.classes import list_classes
@@ -95,6 +95,9 @@ def test_a_run_from_start_to_judgement(world: World, project: int) -> None:
     losses = [epoch.figures["validation_loss"] for epoch in epochs]
     assert model.epoch == 1 + losses.index(min(losses))
     assert (run.state, run.ended_by, run.ending) == ("ended", "epochs", {"done": 2, "epochs": 2})
+    # The kept epoch was looked at as the judgement looks at it.
+    of_kept = [entry["recall"] for entry in _judged(world, run)["classes"]]
+    assert epochs[model.epoch - 1].recalls == pytest.approx(of_kept)
     assert (model.frozen, run.epochs_done) == (True, 2)
     assert run.figures == epochs[model.epoch - 1].figures
     assert model.digest == _digest_by_hand(_weights(world, run_id, "kept"))
@@ -111,8 +114,9 @@ def test_a_run_from_start_to_judgement(world: World, project: int) -> None:
     assert judged["accuracy"] == pytest.approx(run.figures["validation_accuracy"])
 
 
+@pytest.mark.parametrize(("together_s", "before"), [(0, 2), (1000, 1)])
 def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
-    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch, together_s: float, before: int
 ) -> None:
     whole, job = world.run_job(project, small_recipe(epochs=4))
     world.run(job)
@@ -121,16 +125,16 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
 
     def dies(session: Any, run_id: int, epoch: int, path: str) -> Any:
         nonlocal stored
-        if epoch == 3:
+        if epoch >= 3:
             raise DatabaseGoneError("The database does not answer.", "")
         stored = epoch
         return set_last_state(session, run_id, epoch, path)
 
     monkeypatch.setattr(training, "set_last_state", dies)
+    monkeypatch.setattr(training, "_TOGETHER_S", together_s)
     with pytest.raises(DatabaseGoneError):
         run_job(world.context, job)
-    assert stored == 2
-    assert len(_epochs(world, broken)) == 2
+    assert stored == len(_epochs(world, broken)) == before
     assert _run(world, broken).state == "training"
     monkeypatch.undo()
     assert world.run(job).state == "done"
@@ -141,6 +145,53 @@ def test_a_worker_that_dies_in_mid_training_goes_on_to_the_same_weights(
             np.testing.assert_array_equal(value, two[name])
     assert _epochs(world, whole) == _epochs(world, broken)
     assert _model(_run(world, whole)).digest == _model(_run(world, broken)).digest
+
+
+def _ends_by(epochs: int = 20, **settings: Any) -> dict[str, object]:
+    recipe: Any = small_recipe(epochs=epochs)
+    recipe["settings"].update(settings)
+    return dict(recipe)
+
+
+@pytest.mark.parametrize("dies_at", [3, 5])  # before its condition is met, and while it closes
+def test_a_run_that_ends_by_its_condition_ends_so_after_a_crash_as_well(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch, dies_at: int
+) -> None:
+    # No loss falls by 50, so that the condition is met after the fourth epoch, and two epochs close.
+    asked = _ends_by(end_when="validation-loss", end_change=50, end_within=3, end_not_before=1)
+    whole, job = world.run_job(project, asked)
+    world.run(job)
+    run = _run(world, whole)
+    assert (run.ended_by, run.epochs_done) == ("condition", 6)
+    assert run.ending is not None
+    losses = [epoch.figures["validation_loss"] for epoch in _epochs(world, whole)]
+    assert (run.ending["by"], run.ending["epoch"], run.ending["done"]) == ("standstill", 4, 6)
+    assert f"it was {min(losses[1:4]):.4g} at best, after {losses[0]:.4g} in epoch 1." in run.ending["what"]
+
+    broken, job = world.run_job(project, asked)
+
+    def dies(session: Any, run_id: int, epoch: int, path: str) -> Any:
+        if epoch >= dies_at:
+            raise DatabaseGoneError("The database does not answer.", "")
+        return set_last_state(session, run_id, epoch, path)
+
+    monkeypatch.setattr(training, "set_last_state", dies)
+    monkeypatch.setattr(training, "_TOGETHER_S", 0)
+    with pytest.raises(DatabaseGoneError):
+        run_job(world.context, job)
+    monkeypatch.undo()
+    world.run(job)
+    assert _run(world, broken).ending == run.ending
+    assert _model(_run(world, broken)).digest == _model(run).digest
+
+
+def test_a_time_ends_a_run_with_the_epoch_under_way(world: World, project: int) -> None:
+    run_id, job = world.run_job(project, _ends_by(50, time_limit=1e-6))
+    assert world.run(job).state == "done"
+    run = _run(world, run_id)
+    assert (run.ended_by, run.epochs_done, _model(run).epoch) == ("condition", 1, 1)
+    assert run.ending is not None
+    assert run.ending["what"] == "Its time of 1e-06 minutes was over."
 
 
 def test_a_worker_that_lost_its_lease_writes_nothing_more(
@@ -171,11 +222,72 @@ def test_stopping_keeps_the_best_so_far_and_judges_it(
             ask_stop(session, job)
 
     monkeypatch.setattr(training, "add_epoch", stop_after_two)
+    monkeypatch.setattr(training, "_TOGETHER_S", 0)
     assert world.run(job).state == "stopped"
     run = _run(world, run_id)
     assert run.epochs_done == 2
     assert (run.ended_by, run.ending) == ("stopped", {"done": 2, "epochs": 50})
     assert _judged(world, run)["count"] == run.counts["validation"]
+
+
+def _after_each_epoch(monkeypatch: pytest.MonkeyPatch, happens: Callable[[Training, int], None]) -> None:
+    begin = training.begin  # type: ignore[attr-defined]
+
+    def watched(*arguments: Any, **more: Any) -> Training:
+        running = begin(*arguments, **more)
+
+        def results() -> Iterator[Any]:
+            for result in running.results:
+                yield result
+                if isinstance(result, EpochResult):
+                    happens(running, result.metrics.number)
+
+        return replace(running, results=results())
+
+    monkeypatch.setattr(training, "begin", watched)
+
+
+def test_a_run_that_was_stopped_goes_on_to_the_weights_of_one_that_was_not(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    whole, job = world.run_job(project, small_recipe(epochs=5))
+    world.run(job)
+    stopped, job = world.run_job(project, small_recipe(epochs=5))
+
+    def stop(_: Training, epoch: int) -> None:
+        if epoch == 2:
+            raise StoppedError("Stopped by hand.")
+
+    _after_each_epoch(monkeypatch, stop)
+    world.run(job)
+    monkeypatch.undo()
+    before = _run(world, stopped)
+    assert (before.ended_by, before.epochs_done, _model(before).frozen) == ("stopped", 2, True)
+    with world.context.database.session() as session:
+        waiting = go_on(session, before)
+    assert (waiting.state, waiting.ended_by, waiting.epochs_done, _model(waiting).frozen) == ("waiting", None, 2, False)
+    world.run(world.job_of(JobKind.TRAIN, stopped))
+    after = _run(world, stopped)
+    assert (after.ended_by, after.epochs_done) == ("epochs", 5)
+    assert _model(after).digest == _model(_run(world, whole)).digest
+    assert _judged(world, after) == _judged(world, _run(world, whole))
+    with world.context.database.session() as session, pytest.raises(ConflictError, match="stopped or failed can go on"):
+        go_on(session, after)
+
+
+def test_epochs_that_wait_to_be_stored_outlive_a_stop(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run_id, job = world.run_job(project, small_recipe(epochs=50))
+    monkeypatch.setattr(training, "_TOGETHER_S", 1000)
+
+    def stop(_: Training, epoch: int) -> None:
+        if epoch == 3:
+            raise StoppedError("Stopped by hand.")
+
+    _after_each_epoch(monkeypatch, stop)
+    world.run(job)
+    assert (_run(world, run_id).epochs_done, len(_epochs(world, run_id))) == (3, 3)
 
 
 def test_the_snapshot_stays_and_the_footing_counts_what_changed(world: World, project: int) -> None:
@@ -272,20 +384,10 @@ def test_a_batch_that_does_not_fit_into_memory_is_refused_in_words(
 def test_lost_numbers_end_a_run_with_the_layer_and_leave_what_was_kept(
     world: World, project: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    begin = training.begin  # type: ignore[attr-defined]
+    def spoil(running: Training, _: int) -> None:
+        running.network.parameters["conv_block_1_conv_1.weights"][:] = np.inf
 
-    def spoilt(*arguments: Any, **more: Any) -> Training:
-        running = begin(*arguments, **more)
-
-        def results() -> Iterator[Any]:
-            for result in running.results:
-                yield result
-                if isinstance(result, EpochResult):
-                    running.network.parameters["conv_block_1_conv_1.weights"][:] = np.inf
-
-        return replace(running, results=results())
-
-    monkeypatch.setattr(training, "begin", spoilt)
+    _after_each_epoch(monkeypatch, spoil)
     run_id, job = world.run_job(project)
     failed = world.run(job)
     assert failed.state == "failed"

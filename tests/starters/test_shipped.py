@@ -19,7 +19,7 @@ from vast_orchard.starters.shipped import starter, starter_file, starters
 def test_they_are_small_and_all_of_them_are_in_the_record() -> None:
     folder = files("vast_orchard.starters") / "shipped"
     sizes = {entry.name: len(entry.read_bytes()) for entry in folder.iterdir() if entry.name.endswith(".safetensors")}
-    assert len(sizes) == len(starters()) >= 1
+    assert len(sizes) == len(starters()) >= 2
     assert max(sizes.values()) < 4_000_000
     assert sum(sizes.values()) < 6_000_000
     assert len({entry.network for entry in starters()}) == len(starters())
@@ -39,7 +39,7 @@ def test_each_is_taken_over_by_its_network_but_for_the_last_layer(entry: object)
     assert taken.unused == ()
     assert known.parameters == plan(network.description).parameters - head.parameters
     assert set(known.helps) <= set(MADE_UP_SETS)
-    assert known.taught["minutes"] <= 40
+    assert known.taught["minutes"] * known.taught["threads"] <= 2 * 40  # minutes of two processors
 
 
 def test_there_is_no_other() -> None:

@@ -22,7 +22,7 @@ def _take(world: World, job_id: int, owner: str) -> JobValue | None:
         return jobs.take_job(session, job_id, owner)
 
 
-def _report(world: World, job_id: int, owner: str) -> bool:
+def _report(world: World, job_id: int, owner: str) -> jobs.Asked:
     with world.context.database.session() as session:
         return jobs.report(session, job_id, owner, stage="x", done=1, total=2, left_s=None)
 
@@ -30,7 +30,7 @@ def _report(world: World, job_id: int, owner: str) -> bool:
 def test_the_second_owner_wins_and_the_first_finds_out(world: World, job: int) -> None:
     assert _take(world, job, "first")
     assert _take(world, job, "second")
-    assert _report(world, job, "second") is False
+    assert _report(world, job, "second") == (False, False)
     with pytest.raises(LeaseLostError):
         _report(world, job, "first")
     with world.context.database.session() as session:
@@ -57,7 +57,7 @@ def test_stopping_what_waits_ends_it_and_what_runs_is_told(world: World, job: in
     _take(world, running, "me")
     with world.context.database.session() as session:
         jobs.ask_stop(session, running)
-    assert _report(world, running, "me") is True
+    assert _report(world, running, "me").stop
 
 
 def test_the_same_work_is_not_started_twice(world: World, job: int) -> None:

@@ -77,6 +77,7 @@ def test_nobody_else_on_the_machine_reads_the_data_folder(open_folder: Path) -> 
         app.stop()
 
 
+@pytest.mark.long
 def test_a_start_on_a_full_disk_says_so_in_one_line_and_works_when_there_is_room(open_folder: Path) -> None:
     if os.geteuid():
         pytest.skip("only root can mount a file system")

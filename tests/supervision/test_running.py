@@ -101,6 +101,7 @@ def _results(running: Running, run_id: int) -> tuple[Any, ...]:
     return running.ask("GET", f"/api/runs/{run_id}/epochs"), model["digest"], scores
 
 
+@pytest.mark.long
 def test_a_killed_training_worker_goes_on_from_its_last_checkpoint(running: Running, archive: bytes) -> None:
     project = running.bring_in("Killed", archive)
     recipe = small_recipe(epochs=100)
@@ -199,6 +200,7 @@ def test_a_killed_quick_process_is_made_anew(running: Running, archive: bytes) -
     assert httpx2.post(url, json=body, timeout=30).status_code == 200
 
 
+@pytest.mark.long
 def test_after_a_power_cut_it_starts_again_at_once_with_everything(open_folder: Path, archive: bytes) -> None:
     app = Running(open_folder / "cut")
     try:

@@ -1,6 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Epoch, Footing, Judgement, Run } from "../src/api/client";
-import { curveGeometry, curvePoints, curveWords, gapWords, turningEpoch } from "../src/domain/curves";
+import type { Footing, Judgement, Run } from "../src/api/client";
 import { footingParts } from "../src/domain/footing";
 import { confusedPairs, likenessOrder, matrixCells } from "../src/domain/matrix";
 import { answerSentence, ranked } from "../src/domain/ranking";
@@ -65,65 +64,6 @@ describe("matrix", () => {
       [0, 3],
     ]);
     expect(matrixCells(empty, "row")[0]?.share).toBe(0);
-  });
-});
-
-function epochs(losses: [number, number][]): Epoch[] {
-  return losses.map(([training, validation], place) => ({
-    number: place + 1,
-    figures: {
-      training_loss: training,
-      validation_loss: validation,
-      training_accuracy: 0.5,
-      validation_accuracy: 0.5,
-      learning_rate: 0.001,
-    },
-  }));
-}
-
-describe("curves", () => {
-  const box = { left: 0, top: 0, right: 100, bottom: 50 };
-
-  it("reaches from the first epoch to the planned last one", () => {
-    const plot = curveGeometry(curvePoints(epochs([[1, 1]]), "loss"), "loss", 11, box);
-    expect(plot.x(1)).toBe(0);
-    expect(plot.x(11)).toBe(100);
-    expect(plot.y(0)).toBe(50);
-    expect(plot.training.startsWith("M0,")).toBe(true);
-  });
-
-  it("stays whole with no epochs at all", () => {
-    const plot = curveGeometry([], "accuracy", 25, box);
-    expect(plot.training).toBe("");
-    expect(plot.y(1)).toBe(0);
-  });
-
-  it("says where validation turned only when it was followed by worse epochs", () => {
-    const falling = epochs([
-      [1, 1],
-      [0.9, 0.8],
-      [0.8, 0.7],
-    ]);
-    expect(turningEpoch(falling)).toBeUndefined();
-    expect(curveWords(falling, 3)).toBe("Validation loss is still falling. Epoch 3 is kept.");
-    const turned = epochs([
-      [1, 1],
-      [0.5, 0.6],
-      [0.4, 0.8],
-      [0.3, 0.9],
-      [0.2, 1],
-      [0.1, 1.1],
-    ]);
-    expect(turningEpoch(turned)).toBe(2);
-    expect(curveWords(turned, 2)).toContain("has not fallen since epoch 2");
-    expect(gapWords(turned)).toContain("by heart");
-    const wavering = epochs([
-      [1, 0.7],
-      [0.9, 0.8],
-      [0.8, 0.9],
-    ]);
-    expect(curveWords(wavering, 1)).toBe("Validation loss was lowest in epoch 1 so far. Epoch 1 is kept.");
-    expect(curveWords([], null)).toBe("The first epoch is under way.");
   });
 });
 
@@ -212,14 +152,5 @@ describe("four classes", () => {
     const order = likenessOrder(judgement);
     expect(Math.abs(order.indexOf(2) - order.indexOf(3))).toBe(1);
     expect(order.slice(0, 2).sort()).not.toEqual([0, 1]);
-  });
-});
-
-describe("the turning point", () => {
-  it("is told after four worse epochs, and not after three", () => {
-    const worse = (count: number) =>
-      epochs([[1, 0.5], ...Array.from({ length: count }, (_, n): [number, number] => [0.9, 0.6 + n / 10])]);
-    expect(turningEpoch(worse(3))).toBeUndefined();
-    expect(turningEpoch(worse(4))).toBe(1);
   });
 });

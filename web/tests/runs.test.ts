@@ -20,19 +20,21 @@ function run(facts: Partial<Run>, model = true): Run {
   } as unknown as Run;
 }
 
+const ENDING = { done: 0, epochs: 25, what: "", mend: "", by: "", epoch: 0 } as const;
+
 describe("a run's ending", () => {
   it("is said from its numbers", () => {
     expect(endingWords(run({}))).toBe(
       "All 25 epochs done. Epoch 7 is kept: its validation loss of 0.250 is the lowest.",
     );
-    const stopped = { done: 3, epochs: 25, what: "", mend: "" };
+    const stopped = { ...ENDING, done: 3 };
     expect(endingWords(run({ ended_by: "stopped", ending: stopped }))).toMatch(
       /^Stopped by hand in epoch 4 of 25\. Epoch 7/,
     );
   });
 
   it("of one that did not come to its first epoch says so, and not that it is under way", () => {
-    const ending = { done: 0, epochs: 25, what: "", mend: "" };
+    const ending = ENDING;
     expect(endingWords(run({ ended_by: "stopped", ending }, false))).toBe(
       "Stopped by hand before its first epoch was done. No epoch was finished, so nothing is kept.",
     );
@@ -40,6 +42,21 @@ describe("a run's ending", () => {
     expect(endingWords(run({ ended_by: "failed", ending: failed }, false))).toMatch(
       /^Could not begin: A batch of 9 needs 80 GB\. Choose 2\./,
     );
+  });
+
+  it("before all epochs is told with what ended it", () => {
+    const met = {
+      ...ENDING,
+      done: 14,
+      by: "reached",
+      epoch: 11,
+      what: "Accuracy was 0.96; 0.95 was enough.",
+    } as const;
+    const early = run({ ended_by: "condition", ending: met });
+    expect(endingWords(early)).toMatch(
+      /^Ended early, after 14 of 25 epochs\. Accuracy was 0\.96; 0\.95 was enough\. Epoch 7/,
+    );
+    expect(stateWords(early)).toBe("ended early");
   });
 
   it("names the figure by which it kept", () => {

@@ -16,6 +16,7 @@ import {
   startedFrom,
   startWords,
   thawedAt,
+  trainedOn,
   withLearns,
 } from "../src/domain/start";
 
@@ -39,6 +40,11 @@ describe("a start", () => {
     expect(STARTED).toMatchObject({ network: "plain 4", preprocessing: { size: 16 } });
     expect(START).toMatchObject({ model_id: 7, learns: "all", rate_factor: 0.3 });
     expect(fromNothing(STARTED)).not.toHaveProperty("start");
+  });
+
+  it("that goes on for more epochs begins at a third of the rate", () => {
+    const on = trainedOn({ ...RECIPE, settings: { learning_rate: 0.006 } } as Recipe, { model_id: 7 }, FACTS);
+    expect(on).toMatchObject({ start: { model_id: 7 }, settings: { learning_rate: 0.002 } });
   });
 
   it("goes over the wire without the words, which are the server's", () => {
@@ -105,12 +111,17 @@ describe("starters", () => {
   const good = starter("plain 8", { crystals: 0.4, things: 0.25 });
   const all = [starter("residual 8", { crystals: 0.5, things: 1.2 }), good];
 
-  it("are proposed for few pictures, and only where each measurement speaks for them", () => {
+  it("are proposed for few pictures, and only where measurements speak for them", () => {
     expect(proposedStarter(all, "plain 8", 70, 7)).toBe(good);
     expect(proposedStarter(all, "residual 8", 70, 7)).toBe(good);
     expect(proposedStarter(all, "plain 8", 141, 7)).toBeUndefined();
     expect(proposedStarter(all, "plain 8", 0, 7)).toBeUndefined();
     expect(proposedStarter([starter("plain 8", {})], "plain 8", 70, 7)).toBeUndefined();
+    // Even on one kind and better on others; worse on one; even on all.
+    const even = starter("plain 8", { crystals: 0.7, strokes: 1.04 });
+    expect(proposedStarter([even], "plain 8", 70, 7)).toBe(even);
+    expect(proposedStarter([starter("plain 8", { a: 0.5, b: 1.1 })], "plain 8", 70, 7)).toBeUndefined();
+    expect(proposedStarter([starter("plain 8", { a: 1, b: 1.01 })], "plain 8", 70, 7)).toBeUndefined();
   });
 
   it("say how much they were measured to help", () => {

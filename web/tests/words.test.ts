@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
-import type { ClassOf, Job, Network, Recipe } from "../src/api/client";
-import { isActive, jobWords, trayWords } from "../src/domain/jobs";
+import type { ClassOf, Job, Network } from "../src/api/client";
+import { isActive, jobWords, tabTitle, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
 import { networkLabel, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
-import { TABLE } from "./settingsTable";
+import { SETTINGS, TABLE } from "./settingsTable";
 
 describe("words", () => {
   it("counts in words", () => {
@@ -71,6 +71,19 @@ describe("jobs", () => {
   });
 });
 
+describe("the tab's title", () => {
+  it("carries how far a training is, before other work", () => {
+    expect(tabTitle([])).toBe("Vast Orchard");
+    const other = job({ kind: "import", title: "Bring in", done: 3, total: 4 });
+    expect(tabTitle([other])).toBe("75 % Bring in · Vast Orchard");
+    const trains = job({ kind: "train", title: "Run 5", done: 43.9, total: 100 });
+    expect(tabTitle([other, trains, job({ state: "waiting" })])).toBe("43 % Run 5 · Vast Orchard");
+    expect(tabTitle([job({ kind: "train", title: "Run 5", done: 0, total: 0 })])).toBe(
+      "Run 5 · Vast Orchard",
+    );
+  });
+});
+
 describe("label keys", () => {
   const classes = [{ id: 40 }, { id: 7 }] as ClassOf[];
 
@@ -87,25 +100,7 @@ describe("label keys", () => {
 });
 
 describe("recipe", () => {
-  const settings: Recipe["settings"] = {
-    epochs: 25,
-    batch_size: 32,
-    learning_rate: 0.003,
-    seed: 1,
-    keep: "lowest-validation-loss",
-    optimizer: "adam",
-    momentum: 0.9,
-    nesterov: false,
-    weight_decay: 0.01,
-    schedule: "cosine",
-    warm_up: 0.05,
-    step_epochs: 10,
-    step_factor: 0.1,
-    clip_norm: 0,
-    label_smoothing: 0,
-    class_weights: "none",
-    class_draws: "none",
-  };
+  const settings = SETTINGS;
 
   function layer(
     place: number,

@@ -1,6 +1,5 @@
 """The application over HTTP: its routers, its page, its parts."""
 
-import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -23,6 +22,7 @@ from vast_orchard.api import (
     parcels,
     pictures,
     projects,
+    queue,
     release,
     runs,
     splits,
@@ -69,12 +69,12 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
         parts = _parts(settings)
         app.state.parts = parts
         app.state.hub = events.Hub(settings.database_url)
-        app.state.hub.start(asyncio.get_running_loop())
+        app.state.hub.start()
         # Whoever opens the page waits for its first sheet; a program that asks for records never needs the process.
         if page is not None:
             parts.quick.warm_up()
         yield
-        app.state.hub.stop()
+        await app.state.hub.stop()
         parts.quick.close()
         parts.database.close()
 
@@ -105,6 +105,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             ingredients,
             splits,
             runs,
+            queue,
             starts,
             models,
             networks,

@@ -5,7 +5,6 @@ import contextlib
 import itertools
 import json
 import re
-import threading
 from collections import deque
 from collections.abc import AsyncIterator
 from typing import Annotated
@@ -23,49 +22,42 @@ _log = structlog.get_logger()
 # What a window that lost its connection may have missed and can still be given; beyond that it reads everything anew.
 _REMEMBERED = 2000
 _RECONNECT_S = 0.5
-_WAIT_S = 1.0
 
 
 class Hub:
-    """Hears the database's channel in a thread and hands events to the windows' streams."""
+    """Hears the database's channel and hands events to the windows' streams, all on one event loop."""
 
     def __init__(self, url: str) -> None:
         self._url = url
         self._events: deque[tuple[int, str]] = deque(maxlen=_REMEMBERED)
         self._numbers = itertools.count(1)
         self._waiting: set[asyncio.Queue[tuple[int, str]]] = set()
-        self._loop: asyncio.AbstractEventLoop | None = None
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._hear, name="events", daemon=True)
+        self._hearing: asyncio.Task[None] | None = None
 
-    def start(self, loop: asyncio.AbstractEventLoop) -> None:
-        """Begin to listen; events are handed over on `loop`."""
-        self._loop = loop
-        self._thread.start()
+    def start(self) -> None:
+        """Begin to listen, on the loop that runs."""
+        self._hearing = asyncio.create_task(self._hear(), name="events")
 
-    def stop(self) -> None:
-        """End the thread."""
-        self._ended.set()
-        self._thread.join(timeout=2 * _WAIT_S)
+    async def stop(self) -> None:
+        """End at once, without waiting for a next event."""
+        if self._hearing is not None:
+            self._hearing.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._hearing
 
-    def _hear(self) -> None:
-        while not self._ended.is_set():
+    async def _hear(self) -> None:
+        while True:
             try:
-                with psycopg.connect(self._url, autocommit=True, connect_timeout=5) as connection:
-                    connection.execute(f"listen {CHANNEL}")
+                connecting = psycopg.AsyncConnection.connect(self._url, autocommit=True, connect_timeout=5)
+                async with await connecting as connection:
+                    await connection.execute(f"listen {CHANNEL}")
                     # Whatever was told while nobody listened is unknown: every window reads anew.
-                    self._publish(json.dumps({"topic": "everything"}))
-                    while not self._ended.is_set():
-                        for notice in connection.notifies(timeout=_WAIT_S):
-                            self._publish(notice.payload)
+                    self._hand_out(json.dumps({"topic": "everything"}))
+                    async for notice in connection.notifies():
+                        self._hand_out(notice.payload)
             except psycopg.Error as error:
                 _log.warning("The event channel is lost.", action="events_lost", error=str(error))
-                self._ended.wait(_RECONNECT_S)
-
-    def _publish(self, payload: str) -> None:
-        assert self._loop is not None
-        with contextlib.suppress(RuntimeError):  # the loop has ended before us
-            self._loop.call_soon_threadsafe(self._hand_out, payload)
+                await asyncio.sleep(_RECONNECT_S)
 
     def _hand_out(self, payload: str) -> None:
         event = (next(self._numbers), payload)

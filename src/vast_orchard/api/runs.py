@@ -4,11 +4,17 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Path, Query
+from fastapi import APIRouter, Path, Query, Response
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, RunOf, SessionOf
-from vast_orchard.api.schemas.recipes import RateLineCreate, RecipeRead, SettingRead
+from vast_orchard.api.schemas.recipes import (
+    EndingTrialCreate,
+    EndingTrialRead,
+    RateLineCreate,
+    RecipeRead,
+    SettingRead,
+)
 from vast_orchard.api.schemas.runs import (
     EpochRead,
     FootingRead,
@@ -27,8 +33,10 @@ from vast_orchard.at_once.catalogue import (
     rate_line,
     training_settings,
 )
+from vast_orchard.at_once.ending_trial import try_endings
+from vast_orchard.at_once.figures_as_csv import figures_as_csv
 from vast_orchard.at_once.holdings import weighed_holdings
-from vast_orchard.jobs.training.starting import start_run
+from vast_orchard.jobs.training.starting import go_on, start_run
 from vast_orchard.store import binned_runs, ledger, run_groups, runs
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import GroupKind
@@ -64,6 +72,12 @@ def read_intervals(
 def read_rate_line(body: RateLineCreate) -> list[float]:
     """The learning rate over a training with these settings, first step to last."""
     return rate_line(body.model_dump(exclude_none=True)["settings"], body.steps, body.new_epochs)
+
+
+@router.post("/projects/{project_id}/ending-trial", response_model=EndingTrialRead)
+def read_ending_trial(session: SessionOf, project: ProjectOf, body: EndingTrialCreate) -> dict[str, Any]:
+    """What the conditions of an end would have done to the project's last runs, and what is doubtful about them."""
+    return try_endings(session, project.id, body.model_dump(exclude_none=True)["settings"], body.new_epochs)
 
 
 @router.get("/recipe", response_model=RecipeRead)
@@ -149,6 +163,12 @@ def restore_run(session: SessionOf, run_id: Annotated[int, Path(ge=1, le=LARGEST
     return run
 
 
+@router.post("/runs/{run_id}/go-on", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
+def go_on_with(session: SessionOf, run: RunOf) -> RunValue:
+    """Let a run that was stopped or failed go on from where it is."""
+    return go_on(session, run)
+
+
 @router.get("/runs/{run_id}/holdings", response_model=RunHoldingsRead)
 def holdings(session: SessionOf, run: RunOf, parts: PartsOf) -> dict[str, Any]:
     """What hangs on a run: its files, packs, judgements and looks."""
@@ -159,6 +179,16 @@ def holdings(session: SessionOf, run: RunOf, parts: PartsOf) -> dict[str, Any]:
 def read_epochs(session: SessionOf, run: RunOf) -> Sequence[EpochValue]:
     """Its figures, epoch by epoch."""
     return runs.list_epochs(session, run.id)
+
+
+@router.get("/runs/{run_id}/epochs.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def read_epoch_table(session: SessionOf, run: RunOf) -> Response:
+    """Its figures and the recall of every class as a table, an epoch a row."""
+    return Response(
+        figures_as_csv(session, run),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="run-{run.number}-epochs.csv"'},
+    )
 
 
 @router.get("/runs/{run_id}/footing", response_model=FootingRead)

@@ -8,6 +8,8 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+import psutil
+
 from vast_orchard.core.network.description import description_to_json
 from vast_orchard.core.network.effort import effort_of, expected
 from vast_orchard.core.network.plan import LayerPlan
@@ -15,7 +17,7 @@ from vast_orchard.core.network.ready import ready_network
 from vast_orchard.kernel_cache import kept_pace
 from vast_orchard.settings import Settings
 
-__all__ = ["Lesson", "measured_errors", "measured_on", "pace_here", "started_errors", "time_values"]
+__all__ = ["Lesson", "free_memory", "measured_errors", "measured_on", "pace_here", "started_errors", "time_values"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,14 +26,24 @@ class Lesson:
 
     pictures: int = 0  # of the training set; 0 if there are none yet
     validation: int = 0
-    batch_size: int = 32
+    batch_size: int = 16
     operations: int = 0  # of the variation
     pace: float | None = None  # of this machine; None if it was not measured yet
+
+    @property
+    def batch(self) -> int:
+        """Pictures a step, of which there are no more than there are pictures."""
+        return min(self.batch_size, self.pictures or self.batch_size)
 
 
 def pace_here(settings: Settings) -> float | None:
     """What was measured on this machine with as many threads as trainings have."""
     return kept_pace(os.environ, settings.threads or len(os.sched_getaffinity(0)))
+
+
+def free_memory() -> int:
+    """Bytes that a training may take without pushing others out."""
+    return int(psutil.virtual_memory().available)
 
 
 def time_values(layers: Iterable[LayerPlan], picture: tuple[int, int, int], lesson: Lesson) -> dict[str, float | None]:

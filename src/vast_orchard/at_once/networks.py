@@ -7,7 +7,14 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.at_once.network_times import Lesson, measured_errors, measured_on, started_errors, time_values
+from vast_orchard.at_once.network_times import (
+    Lesson,
+    free_memory,
+    measured_errors,
+    measured_on,
+    started_errors,
+    time_values,
+)
 from vast_orchard.core.network.blocks import BLOCKS, Part, part_kind, part_kinds
 from vast_orchard.core.network.checking import Checked, LinePlan, check
 from vast_orchard.core.network.description import (
@@ -15,6 +22,7 @@ from vast_orchard.core.network.description import (
     description_from_json,
     description_to_json,
 )
+from vast_orchard.core.network.layout import fitting_batch
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.network.repairs import Repair, repaired
@@ -72,7 +80,7 @@ def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dic
     picture, found = (size, size, channels), []
     for name in READY_NETWORKS:
         ready = ready_network(name)
-        checked = check(ready, picture, classes, batch_size=lesson.batch_size, pictures=lesson.pictures)
+        checked = check(ready, picture, classes, batch_size=lesson.batch, pictures=lesson.pictures)
         layers = _layers(checked)
         found.append(
             {
@@ -83,7 +91,7 @@ def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dic
                 "errors": measured_errors(name),
                 "started": started_errors(name),
                 "measured": measured_on(),
-                **_sums(checked),
+                **_sums(checked, lesson),
                 **time_values(layers, picture, lesson),
             }
         )
@@ -187,7 +195,7 @@ def check_network(data: Mapping[str, Any], *, size: int, channels: int, classes:
     """
     description = description_from_json({"layers": data.get("layers")})
     picture = (size, size, channels)
-    found = check(description, picture, classes, batch_size=lesson.batch_size, pictures=lesson.pictures)
+    found = check(description, picture, classes, batch_size=lesson.batch, pictures=lesson.pictures)
     wrong = found.wrong
     times = {"epoch_s": None, "answer_s": None} if wrong else time_values(_layers(found), picture, lesson)
     return {
@@ -210,7 +218,7 @@ def check_network(data: Mapping[str, Any], *, size: int, channels: int, classes:
             }
             for doubt in found.doubts
         ],
-        **_sums(found),
+        **_sums(found, lesson),
         **times,
     }
 
@@ -234,9 +242,11 @@ def _opened(description: NetworkDescription, shape: tuple[int, int, int]) -> lis
     ]
 
 
-def _sums(found: Checked) -> dict[str, int]:
+def _sums(found: Checked, lesson: Lesson) -> dict[str, int]:
     names = ("parameters", "multiply_adds", "receptive_field", "memory_bytes", "file_bytes")
-    return {name: getattr(found, name) for name in names}
+    free = free_memory()
+    fits = fitting_batch(found.memory_bytes, found.memory_fixed_bytes, lesson.batch, free)
+    return {**{name: getattr(found, name) for name in names}, "memory_free_bytes": free, "batch_that_fits": fits}
 
 
 def _line(entry: LinePlan) -> dict[str, Any]:

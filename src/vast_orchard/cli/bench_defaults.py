@@ -41,7 +41,7 @@ _BEFORE = Recipe(
     ),
     settings=TrainingSettings(
         epochs=25, batch_size=32, learning_rate=0.003, warm_up=0.05, optimizer=OptimizerName.ADAM,
-        schedule=Schedule.COSINE, keep=Keep.LOWEST_LOSS,
+        schedule=Schedule.COSINE, keep=Keep.LOWEST_LOSS, label_smoothing=0.0,
     ),
 )  # fmt: skip
 

@@ -76,7 +76,7 @@ def teach_starter(
         "input_size": lesson.side,
         "taught": {
             "seed": seed, "classes": classes, "pictures": pictures, "epochs": epochs, "steps": steps,
-            "minutes": minutes,
+            "minutes": minutes, "threads": team.threads,
             "accuracy": round(figures["validation_accuracy"], 3), "judged": len(validation),
         },
         "helps": {},

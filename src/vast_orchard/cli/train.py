@@ -11,6 +11,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard import __version__
+from vast_orchard.at_once.network_times import free_memory
 from vast_orchard.cli.engine import named_network
 from vast_orchard.cli.starts import named_start, tell_start
 from vast_orchard.cli.terminal import AsJson, console
@@ -24,10 +25,13 @@ from vast_orchard.core.pictures.questions import MIRRORED, TURNED, Answers, vari
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, variation_from_json
 from vast_orchard.core.sets.split import complete_sets, proposed_shares, stratified_split
 from vast_orchard.core.team import Team
-from vast_orchard.core.training.amount import proposed_epochs
+from vast_orchard.core.training.amount import epochs_within, proposed_epochs
 from vast_orchard.core.training.begin import Training, begin
-from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.core.training.settings import chosen_settings, doubts
+from vast_orchard.core.training.doubts import doubts
+from vast_orchard.core.training.duration import recipe_time
+from vast_orchard.core.training.endings import ended_early, met_words
+from vast_orchard.core.training.recipe import Recipe, resolved_recipe
+from vast_orchard.core.training.settings import chosen_settings
 from vast_orchard.core.training.start import RATE_FACTOR, Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.errors import SettingError, SplitError
@@ -36,7 +40,8 @@ from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.model_file import Model, origin_of, trained_model, weights_digest, write_model
 from vast_orchard.formats.source import open_source
-from vast_orchard.jobs.engine import free_memory, make_ready, make_team
+from vast_orchard.jobs.engine import make_ready, make_team
+from vast_orchard.jobs.pace import find_pace
 from vast_orchard.settings import read_settings
 from vast_orchard.types import SetName
 
@@ -84,23 +89,39 @@ def _divide(collection: Collection, seed: int) -> _Divided:
     return _Divided(classes=classes, sets=sets, places=places)
 
 
-def _run(training: Training, epochs: int, steps: int, out: Console) -> TrainingState:
+def _for_a_time(recipe: Recipe, minutes: float, divided: _Divided, team: Team, out: Console) -> Recipe:
+    """With as many epochs as fit into some minutes: a number, so that the rate completes its course."""
+    counts = (len(divided.sets[SetName.TRAINING]), len(divided.sets[SetName.VALIDATION]))
+    whole = resolved_recipe(recipe, len(divided.classes))
+    epoch_s = recipe_time(whole, find_pace(team), *counts).epoch_s
+    epochs = epochs_within(60 * minutes, epoch_s)
+    out.print(f"{minutes:g} minutes are {epochs} epochs of about {epoch_s:.2g} s.")
+    return replace(recipe, settings=replace(recipe.settings, epochs=epochs))
+
+
+def _run(training: Training, steps: int, out: Console) -> TrainingState:
     state: TrainingState | None = None
+    settings, began = training.recipe.settings, time.monotonic()
     columns = (TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
     with Progress(*columns, console=out) as bar:
-        task = bar.add_task("Training", total=epochs * steps)
+        task = bar.add_task("Training", total=settings.epochs * steps)
         for result in training.results:
             if isinstance(result, EpochResult):
                 state, figures = result.state, result.metrics.figures
                 loss, accuracy = figures["validation_loss"], figures["validation_accuracy"]
                 bar.update(
                     task,
-                    description=f"Epoch {result.metrics.number} of {epochs}: validation loss {loss:.3f}, "
+                    total=result.last * steps,
+                    description=f"Epoch {result.metrics.number} of {result.last}: validation loss {loss:.3f}, "
                     f"accuracy {accuracy:.3f}",
                 )
+                if settings.time_limit and time.monotonic() - began >= 60 * settings.time_limit:
+                    break
             else:
                 bar.advance(task)
     assert state is not None
+    if met := ended_early(state.history, settings, training.phases[-1].first):
+        out.print(met_words(met, settings), soft_wrap=True)
     return state
 
 
@@ -194,6 +215,10 @@ def train(
     new_statistics: Annotated[
         bool, typer.Option(help="Standardises by statistics of these pictures, not by those of what it starts from.")
     ] = False,
+    train_for: Annotated[
+        float | None,
+        typer.Option(help="Minutes: as many epochs as fit into them at this machine's pace, in place of --epochs."),
+    ] = None,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
@@ -203,6 +228,8 @@ def train(
     words = console()
     answers = Answers(mirrored=mirrored, turned=turned, size_is_clue=size_is_clue, colour_is_clue=colour_is_clue)
     settings = chosen_settings(asked)
+    if train_for is not None and "epochs" in asked:
+        raise SettingError("--epochs and --train-for both say how long it trains.", "Give one of them.")
     recipe, origin = Recipe(variation=_variation(variation_file, answers) if variation else NO_VARIATION), None
     if start_from:
         called, origin = named_start(start_from)
@@ -218,8 +245,6 @@ def train(
         recipe = replace(recipe, network=named_network(network))
     if size is not None:
         recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, size=size))
-    for doubt in doubts(settings):
-        words.print(doubt)
     with open_source(folder) as source:
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")
@@ -233,6 +258,12 @@ def train(
         if "epochs" not in asked:
             settings = replace(settings, epochs=proposed_epochs(len(sets[SetName.TRAINING]), settings.batch_size))
         recipe = replace(recipe, settings=settings)
+        make_ready(words.print)
+        team = make_team(read_settings(threads=threads or None))
+        if train_for is not None:
+            recipe = _for_a_time(recipe, train_for, divided, team, words)
+        for doubt in doubts(recipe.settings):
+            words.print(doubt)
         words.print(
             f"{len(collection.pictures)} pictures, {len(divided.classes)} classes, "
             f"{', '.join(f'{len(sets[name])} {name}' for name in SetName)}; {collection.repeated} repeated, "
@@ -241,15 +272,13 @@ def train(
         )
         if origin is not None:
             tell_start(words, recipe, origin, divided.classes, training=len(sets[SetName.TRAINING]))
-        make_ready(words.print)
-        team = make_team(read_settings(threads=threads or None))
         started = time.monotonic()
         running = begin(
             recipe, len(divided.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION],
             team=team, memory_bytes=free_memory(),
             origin=None if origin is None else origin_of(origin), names=divided.classes,
         )  # fmt: skip
-        state = _run(running, settings.epochs, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
+        state = _run(running, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
         train_s = time.monotonic() - started
         model = trained_model(running, state, divided.classes)
         judged = {name: _scores(model, sets[name], team) for name in (SetName.VALIDATION, SetName.TEST)}
@@ -258,7 +287,7 @@ def train(
     summary = {
         "test": _short(judged[SetName.TEST]),
         "validation": _short(judged[SetName.VALIDATION]),
-        "epochs": settings.epochs,
+        "epochs": state.epoch,
         "kept_epoch": state.kept_epoch,
         "train_s": round(train_s, 3),
         "parameters": plan(model.description).parameters,

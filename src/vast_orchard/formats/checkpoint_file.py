@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import asdict
+from typing import Any
 
 from safetensors.numpy import load, save
 
@@ -57,6 +58,11 @@ def read_checkpoint(data: bytes) -> TrainingState:
     return TrainingState(
         epoch=facts["epoch"],
         kept_epoch=facts["kept_epoch"],
-        history=tuple(EpochMetrics(**entry) for entry in facts["history"]),
+        history=tuple(_metrics(entry) for entry in facts["history"]),
         **groups,
     )
+
+
+def _metrics(entry: dict[str, Any]) -> EpochMetrics:
+    # States of earlier versions know nothing of the classes.
+    return EpochMetrics(**{**entry, "recalls": tuple(entry.get("recalls", ()))})

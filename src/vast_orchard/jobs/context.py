@@ -80,6 +80,7 @@ class Progress:
         self._began = time.monotonic()
         self._reported = float("-inf")
         self._may_stop = True
+        self.pause_asked = False  # as of the last report
 
     def stage(self, name: str, total: float, done: float = 0.0) -> None:
         """Begin a stage of `total` units, of which `done` are done already."""
@@ -125,7 +126,7 @@ class Progress:
         ------
         LeaseLostError
         """
-        stop = jobs.report(
+        asked = jobs.report(
             session,
             self.job_id,
             self.owner,
@@ -135,7 +136,8 @@ class Progress:
             left_s=self._left_s(),
         )
         self._reported = time.monotonic()
-        return stop
+        self.pause_asked = asked.pause
+        return asked.stop
 
     def heed(self, stop: bool) -> None:
         """Raise `StoppedError` if it was asked for, and may be."""

@@ -1,4 +1,4 @@
-"""The engine on this machine: its kernels compiled, its threads, and the memory that is free."""
+"""The engine on this machine: its kernels compiled, and its threads."""
 
 import contextlib
 import hashlib
@@ -6,7 +6,6 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
-import psutil
 from llvmlite import binding
 
 from vast_orchard.core.team import Team
@@ -14,7 +13,7 @@ from vast_orchard.core.warm_up import warm_up
 from vast_orchard.kernel_cache import kernel_folder
 from vast_orchard.settings import Settings
 
-__all__ = ["COMPILING", "free_memory", "make_ready", "make_team"]
+__all__ = ["COMPILING", "make_ready", "make_team"]
 
 COMPILING = "Compiling the engine for this processor; this happens once"
 
@@ -54,8 +53,3 @@ def make_ready(say: Callable[[str], None], report: Callable[[int, int], None] = 
 def make_team(settings: Settings) -> Team:
     """As many threads as are set, or as this process has processors."""
     return Team(settings.threads or len(os.sched_getaffinity(0)))
-
-
-def free_memory() -> int:
-    """Bytes that a training may take without pushing others out."""
-    return int(psutil.virtual_memory().available)

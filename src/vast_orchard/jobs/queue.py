@@ -78,6 +78,7 @@ def kinds_of(queue: str) -> list[JobKind]:
 # worker lost its connection while it handed a failed delivery back.
 _LOST = text(
     "select job.id, job.kind from job where job.state in ('waiting', 'running') and job.kind = any(:kinds)"
+    " and not exists (select 1 from run where job.kind = 'train' and run.id = job.subject_id and run.held)"
     " and coalesce(job.sign_at, job.created_at) < now() - make_interval(secs => :limit_s)"
     " and not exists (select 1 from procrastinate_jobs q where q.task_name = job.kind"
     " and (q.args->>'job_id')::int = job.id and (q.status = 'todo' or (q.status = 'doing' and exists"

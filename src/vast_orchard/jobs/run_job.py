@@ -5,7 +5,14 @@ from collections.abc import Callable
 
 import structlog
 
-from vast_orchard.errors import DatabaseGoneError, DiskFullError, LeaseLostError, OrchardError, StoppedError
+from vast_orchard.errors import (
+    DatabaseGoneError,
+    DiskFullError,
+    LeaseLostError,
+    OrchardError,
+    PausedError,
+    StoppedError,
+)
 from vast_orchard.jobs.bringing_in.bringing_back import bring_back
 from vast_orchard.jobs.bringing_in.copies import find_copies
 from vast_orchard.jobs.bringing_in.importing import import_pictures, read_for_plan
@@ -92,6 +99,12 @@ def run_job(
         with context.database.session() as session:
             if put_off(session, job_id, owner, str(error)):
                 enqueue(session, JobKind(job.kind), job_id, in_s=_TRY_AGAIN_S)
+        return
+    except PausedError:
+        log.info("A job waits again.", action="job_paused")
+        with context.database.session() as session:
+            if put_off(session, job_id, owner, ""):
+                enqueue(session, JobKind(job.kind), job_id)
         return
     except StoppedError:
         state = JobState.STOPPED

@@ -19,7 +19,7 @@ class Starter:
     network: str  # a ready network
     parameters: int  # without its last layer, which tells drawn classes apart
     input_size: int  # side of what it has learnt on, in pixels
-    taught: dict[str, Any]  # how: seed, classes, pictures, epochs, minutes, and what it reached
+    taught: dict[str, Any]  # how: seed, classes, pictures, epochs, minutes on how many threads, what it reached
     # Sets on which `orchard bench starters` found it better than nothing, each with the ratio of errors.
     helps: dict[str, float]
 

@@ -20,7 +20,7 @@ from vast_orchard.starters.drawings import draw_picture, drawn_class
 __all__ = ["Lesson", "begin_teaching", "draw_pictures", "drawn_examples", "half"]
 
 # Chosen in a first trial: of 0.003 and 0.001 the higher, and with so many pictures larger batches cost nothing.
-_RATE, _DECAY, _BATCH = 0.003, 0.02, 64
+_RATE, _DECAY, _WARM_UP, _BATCH = 0.003, 0.02, 0.05, 64
 # Enough to see how far it has come; of small lessons a twentieth.
 _VALIDATION, _VALIDATION_SHARE = 2000, 20
 
@@ -75,7 +75,7 @@ def begin_teaching(lesson: Lesson, training: Examples, validation: Examples, tea
     """A training that is ready to run."""
     settings = TrainingSettings(
         epochs=lesson.epochs, batch_size=_BATCH, learning_rate=_RATE, optimizer=OptimizerName.ADAMW,
-        weight_decay=_DECAY, keep=Keep.LAST, seed=lesson.seed,
+        weight_decay=_DECAY, warm_up=_WARM_UP, label_smoothing=0.0, keep=Keep.LAST, seed=lesson.seed,
     )  # fmt: skip
     recipe = Recipe(
         network=ready_network(lesson.network), preprocessing=Preprocessing(size=lesson.side), settings=settings

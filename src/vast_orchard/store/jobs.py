@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Row, func, select, true, update
 from sqlalchemy.exc import IntegrityError
@@ -15,6 +15,7 @@ from vast_orchard.store.schema import Job, JobKind, JobState, Project
 from vast_orchard.store.values import JobValue
 
 __all__ = [
+    "Asked",
     "ask_stop",
     "create_job",
     "end_deaf",
@@ -31,6 +32,13 @@ __all__ = [
 ]
 
 _ACTIVE = (JobState.WAITING, JobState.RUNNING)
+
+
+class Asked(NamedTuple):
+    """What people want of work under way."""
+
+    stop: bool
+    pause: bool  # to wait again, as soon as it can go on later from where it is
 
 
 def _value(row: Job, project_name: str) -> JobValue:
@@ -113,7 +121,7 @@ def take_job(session: Session, job_id: int, owner: str, *, alive_s: float = 0.0)
     if row.stop_asked and row.state == JobState.WAITING:
         _end(session, row, JobState.STOPPED, None)
         return None
-    row.state, row.owner, row.sign_at = JobState.RUNNING.value, owner, now
+    row.state, row.owner, row.sign_at, row.pause_asked = JobState.RUNNING.value, owner, now, False
     row.started_at = row.started_at or now
     _tell(session, row.id, row.project_id)
     session.flush()
@@ -122,8 +130,8 @@ def take_job(session: Session, job_id: int, owner: str, *, alive_s: float = 0.0)
 
 def report(
     session: Session, job_id: int, owner: str, *, stage: str, done: float, total: float, left_s: float | None
-) -> bool:
-    """Store progress; True if a person asked to stop.
+) -> Asked:
+    """Store progress; what people asked of it.
 
     Raises
     ------
@@ -134,13 +142,13 @@ def report(
         update(Job)
         .where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
         .values(stage=stage, done=done, total=total, left_s=left_s, sign_at=func.now())
-        .returning(Job.project_id, Job.stop_asked)
+        .returning(Job.project_id, Job.stop_asked, Job.pause_asked)
         .execution_options(synchronize_session=False)
     ).first()
     if row is None:
         raise LeaseLostError(f"Job {job_id} belongs to another worker now.", "This one gives it up.")
     _tell(session, job_id, row.project_id)
-    return bool(row.stop_asked)
+    return Asked(stop=row.stop_asked, pause=row.pause_asked)
 
 
 def hold_lease(session: Session, job_id: int, owner: str) -> None:

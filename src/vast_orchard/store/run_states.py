@@ -6,10 +6,11 @@ from typing import Any
 from sqlalchemy import func, update
 from sqlalchemy.orm import Session
 
+from vast_orchard.errors import ConflictError
 from vast_orchard.store.database import tell
 from vast_orchard.store.schema import JobState, Model, Run, RunEnding, RunState
 
-__all__ = ["begin_run", "end_run", "settle_run"]
+__all__ = ["begin_run", "end_run", "reopen_run", "settle_run"]
 
 
 def begin_run(session: Session, run_id: int) -> None:
@@ -17,7 +18,7 @@ def begin_run(session: Session, run_id: int) -> None:
     project = session.scalar(
         update(Run)
         .where(Run.id == run_id, Run.state == RunState.WAITING)
-        .values(state=RunState.TRAINING)
+        .values(state=RunState.TRAINING, queue_place=None, held=False)
         .returning(Run.project_id)
     )
     if project is not None:
@@ -51,6 +52,35 @@ def end_run(
     session.execute(update(Model).where(Model.run_id == run_id, Model.frozen_at.is_(None)).values(frozen_at=func.now()))
     tell(session, "runs", row.project_id, run=run_id)
     return True
+
+
+def reopen_run(session: Session, run_id: int) -> None:
+    """Let a run that was stopped or failed wait again: it goes on after the last epoch that it stored.
+
+    What it kept stays its model until it keeps another state; looks at the test set stay counted.
+
+    Raises
+    ------
+    ConflictError
+        It has not ended, or has ended well.
+    """
+    row = session.execute(
+        update(Run)
+        .where(
+            Run.id == run_id,
+            Run.state == RunState.ENDED,
+            Run.ended_by.in_([RunEnding.STOPPED, RunEnding.FAILED]),
+            Run.deleted_at.is_(None),
+        )
+        .values(state=RunState.WAITING, ended_by=None, ending=None, ended_at=None)
+        .returning(Run.project_id)
+    ).first()
+    if row is None:
+        raise ConflictError(
+            "Only a run that was stopped or failed can go on.", "Train on from its model, as a new run."
+        )
+    session.execute(update(Model).where(Model.run_id == run_id).values(frozen_at=None))
+    tell(session, "runs", row.project_id, run=run_id)
 
 
 def settle_run(session: Session, run_id: int, state: JobState, error: str | None) -> None:

@@ -151,12 +151,19 @@ def _run_name(text: str) -> str:
 
 def list_epochs(session: Session, run_id: int) -> Sequence[EpochValue]:
     """Figures of a run's epochs, in their order."""
-    rows = session.execute(select(Epoch.number, Epoch.figures).where(Epoch.run_id == run_id).order_by(Epoch.number))
-    return [EpochValue(number=row.number, figures=row.figures) for row in rows]
+    query = select(Epoch.number, Epoch.figures, Epoch.recalls).where(Epoch.run_id == run_id).order_by(Epoch.number)
+    return [EpochValue(number=row.number, figures=row.figures, recalls=row.recalls) for row in session.execute(query)]
 
 
 def add_epoch(
-    session: Session, run_id: int, number: int, figures: Mapping[str, float], *, kept: bool, train_s: float
+    session: Session,
+    run_id: int,
+    number: int,
+    figures: Mapping[str, float],
+    *,
+    kept: bool,
+    train_s: float,
+    recalls: Sequence[float | None] = (),
 ) -> None:
     """Record an epoch; one that is computed a second time after a crash has the same figures and replaces itself.
 
@@ -166,12 +173,15 @@ def add_epoch(
         Its state is the run's model now.
     train_s : float
         Seconds that the run has trained so far, so that an interrupted one goes on counting.
+    recalls : sequence of float or None
+        Of each class on validation.
     """
     row = _row(session, run_id)
-    statement = upsert(Epoch).values(run_id=run_id, number=number, figures=dict(figures))
+    statement = upsert(Epoch).values(run_id=run_id, number=number, figures=dict(figures), recalls=list(recalls))
     session.execute(
         statement.on_conflict_do_update(
-            index_elements=[Epoch.run_id, Epoch.number], set_={"figures": statement.excluded.figures}
+            index_elements=[Epoch.run_id, Epoch.number],
+            set_={"figures": statement.excluded.figures, "recalls": statement.excluded.recalls},
         )
     )
     row.epochs_done, row.train_s = number, train_s

@@ -7,10 +7,9 @@ place in a JSON value that names another record follows.
 import datetime as dt
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, Select, Table, cast, delete, func, insert, select, update
+from sqlalchemy import BigInteger, DateTime, cast, delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, InputError
@@ -18,146 +17,25 @@ from vast_orchard.store.database import tell
 from vast_orchard.store.projects import checked_name, free_name
 from vast_orchard.store.runs import START_FILE, link_runs
 from vast_orchard.store.schema import (
-    Action,
-    ActionChange,
-    Appearance,
-    Base,
-    Class,
-    Epoch,
     Export,
     Import,
-    Ingredient,
     IngredientKind,
     Job,
     JobKind,
     JobState,
-    Judgement,
-    Look,
-    Model,
-    Picture,
-    PicturePrint,
-    Prediction,
     Project,
     Run,
-    RunGroup,
     RunState,
-    Snapshot,
-    SnapshotPicture,
-    Split,
-    SplitMember,
 )
 from vast_orchard.store.snapshots import seal_snapshots
+from vast_orchard.store.transfer_kinds import OF_RUNS, RECORDS, RecordKind
 from vast_orchard.upgrades.recipe import upgrade_recipe, upgrade_variation
 
-__all__ = ["RECORDS", "Loader", "at_one_moment", "check_at_rest", "dump_records"]
+__all__ = ["Loader", "at_one_moment", "check_at_rest", "dump_records"]
 
 _BATCH = 2000
 _Row = dict[str, Any]
 _ENDED = frozenset({JobState.DONE.value, JobState.FAILED.value, JobState.STOPPED.value})
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Kind:
-    """One table of a project's records."""
-
-    table: type[Base]
-    belongs: Callable[[Select[Any], int], Select[Any]]  # keeps the rows of one project
-    names: Mapping[str, str]  # column to the table whose id it holds
-
-    @property
-    def sql(self) -> Table:
-        found = self.table.__table__
-        assert isinstance(found, Table)
-        return found
-
-
-def _of_project(table: type[Any]) -> Callable[[Select[Any], int], Select[Any]]:
-    return lambda query, project: query.where(table.project_id == project)
-
-
-def _through(column_: Any, parent: type[Any]) -> Callable[[Select[Any], int], Select[Any]]:
-    return lambda query, project: query.join(parent, parent.id == column_).where(parent.project_id == project)
-
-
-def _ended_work(query: Select[Any], project: int) -> Select[Any]:
-    # How runs and exports ended stands in their jobs.
-    kept = Job.kind.in_([JobKind.TRAIN, JobKind.EXPORT]) & Job.state.not_in([JobState.WAITING, JobState.RUNNING])
-    return query.where(Job.project_id == project, kept)
-
-
-def _over(query: Select[Any], project: int) -> Select[Any]:
-    return query.where(Import.project_id == project, Import.report.is_not(None))
-
-
-# In an order in which each row finds what it names. `job` comes last: its subject is of a kind that its row tells.
-RECORDS: Mapping[str, _Kind] = {
-    kind.table.__tablename__: kind
-    for kind in (
-        _Kind(table=Class, belongs=_of_project(Class), names={"project_id": "project"}),
-        _Kind(table=Import, belongs=_over, names={"project_id": "project"}),
-        _Kind(
-            table=Picture,
-            belongs=_of_project(Picture),
-            names={"project_id": "project", "class_id": "class", "import_id": "import"},
-        ),
-        _Kind(
-            table=PicturePrint,
-            belongs=_through(PicturePrint.picture_id, Picture),
-            names={"picture_id": "picture"},
-        ),
-        _Kind(
-            table=Appearance,
-            belongs=_through(Appearance.picture_id, Picture),
-            names={"picture_id": "picture", "import_id": "import"},
-        ),
-        _Kind(table=Split, belongs=_of_project(Split), names={"project_id": "project"}),
-        _Kind(table=Action, belongs=_of_project(Action), names={"project_id": "project", "undoes": "action"}),
-        _Kind(
-            table=ActionChange,
-            belongs=_through(ActionChange.action_id, Action),
-            names={"action_id": "action", "picture_id": "picture"},
-        ),
-        _Kind(
-            table=SplitMember,
-            belongs=_through(SplitMember.split_id, Split),
-            names={"split_id": "split", "picture_id": "picture"},
-        ),
-        _Kind(table=Ingredient, belongs=_of_project(Ingredient), names={"project_id": "project"}),
-        _Kind(table=RunGroup, belongs=_of_project(RunGroup), names={"project_id": "project"}),
-        _Kind(table=Snapshot, belongs=_of_project(Snapshot), names={"project_id": "project"}),
-        _Kind(
-            table=SnapshotPicture,
-            belongs=_through(SnapshotPicture.snapshot_id, Snapshot),
-            names={"snapshot_id": "snapshot", "picture_id": "picture", "class_id": "class"},
-        ),
-        _Kind(
-            table=Run,
-            belongs=_of_project(Run),
-            names={
-                "project_id": "project", "group_id": "run_group", "snapshot_id": "snapshot", "split_id": "split",
-                "variation_id": "ingredient", "preprocessing_id": "ingredient", "network_id": "ingredient",
-            },
-        ),
-        _Kind(table=Epoch, belongs=_through(Epoch.run_id, Run), names={"run_id": "run"}),
-        _Kind(table=Model, belongs=_of_project(Model), names={"project_id": "project", "run_id": "run"}),
-        _Kind(table=Judgement, belongs=_through(Judgement.model_id, Model), names={"model_id": "model"}),
-        _Kind(
-            table=Prediction,
-            belongs=_through(Prediction.model_id, Model),
-            names={"model_id": "model", "picture_id": "picture", "true_class": "class", "predicted_class": "class"},
-        ),
-        _Kind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "model_id": "model"}),
-        _Kind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "model_id": "model"}),
-        _Kind(table=Job, belongs=_ended_work, names={"project_id": "project"}),
-    )
-}  # fmt: skip
-
-
-# Tables of runs and what hangs on them.
-_OF_RUNS = frozenset({
-    "run_group", "snapshot", "snapshot_picture", "run", "epoch", "model", "judgement", "prediction", "look", "export",
-    "job",
-})  # fmt: skip
 
 
 def check_at_rest(session: Session, project_id: int) -> None:
@@ -184,7 +62,7 @@ def at_one_moment(session: Session) -> None:
 def dump_records(session: Session, project_id: int, *, with_runs: bool = True) -> Iterator[tuple[str, Iterator[_Row]]]:
     """Each table's name with its rows, as values that JSON has; each is read to its end before the next."""
     for name, kind in RECORDS.items():
-        if name in _OF_RUNS and not with_runs:
+        if name in OF_RUNS and not with_runs:
             continue
         columns = [column for column in kind.sql.columns if column.computed is None]
         # Actions name earlier ones, and whoever reads them back wants to have met those.
@@ -237,7 +115,7 @@ class Loader:
             return f"runs/{self.new_id('run', int(run))}/{name}"
         return f"exports/{self.new_id('export', int(rest.removesuffix('.zip')))}.zip"
 
-    def _load_some(self, name: str, kind: _Kind, batch: Sequence[_Row]) -> None:
+    def _load_some(self, name: str, kind: RecordKind, batch: Sequence[_Row]) -> None:
         known = set(kind.sql.columns.keys())
         for unknown in (set(row) - known for row in batch):
             if unknown:
@@ -255,7 +133,7 @@ class Loader:
                 row["id"] = self._ids[name][old["id"]]
         self._session.execute(insert(kind.sql), fresh)
 
-    def _row(self, name: str, kind: _Kind, row: _Row) -> _Row:
+    def _row(self, name: str, kind: RecordKind, row: _Row) -> _Row:
         columns = kind.sql.columns
         found: _Row = {
             key: dt.datetime.fromisoformat(value)

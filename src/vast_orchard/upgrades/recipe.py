@@ -7,7 +7,7 @@ from vast_orchard.upgrades.network import former_ready_network, upgrade_network
 
 __all__ = ["RECIPE_VERSION", "upgrade_preprocessing", "upgrade_recipe", "upgrade_variation"]
 
-RECIPE_VERSION = 3  # 1: up to 0.7, which stored no version; 2: 0.8
+RECIPE_VERSION = 4  # 1: up to 0.7, which stored no version; 2: 0.8; 3: before trainings could end early
 
 # What version 1 took where nothing was stored, which only later versions could be told.
 _SETTINGS = {
@@ -20,6 +20,11 @@ _PREPROCESSING = {
     "views": "one",
 }  # fmt: skip
 _DRAWING = {"drawn_chance": 1.0, "drawn_spread": 0.0}  # what version 2 always did
+# What version 3 always did.
+_ENDINGS = {
+    "end_when": "none", "end_change": 0.001, "end_within": 8, "end_not_before": 10, "reach": "none",
+    "reach_value": 0.95, "time_limit": 0.0,
+}  # fmt: skip
 _OPTIMIZERS = {"momentum": "sgd"}  # as 0.1 called it
 _SCHEDULES = {"one-cycle": "rise-and-fall"}
 
@@ -36,10 +41,15 @@ def upgrade_recipe(data: Mapping[str, Any], classes: int) -> dict[str, Any]:
     """
     if data.get("version") == RECIPE_VERSION:
         return dict(data)
-    if data.get("version") == 2:
-        return {**data, "version": RECIPE_VERSION, "variation": upgrade_variation(data["variation"])}
+    if data.get("version") in (2, 3):
+        return {
+            **data,
+            "version": RECIPE_VERSION,
+            "variation": upgrade_variation(data["variation"]),
+            "settings": {**_ENDINGS, **data["settings"]},
+        }
     preprocessing = upgrade_preprocessing(data["preprocessing"])
-    settings = {**_SETTINGS, **data["settings"]}
+    settings = {**_ENDINGS, **_SETTINGS, **data["settings"]}
     settings["optimizer"] = _OPTIMIZERS.get(settings["optimizer"], settings["optimizer"])
     settings["schedule"] = _SCHEDULES.get(settings["schedule"], settings["schedule"])
     settings["keep"] = "lowest-validation-loss"

@@ -30,9 +30,10 @@ const REFRESHED: Record<string, readonly string[]> = {
     "ingredients",
     "bin",
     "holdings",
+    "queue",
   ],
   exports: ["exports", "holdings"],
-  jobs: ["jobs", "exports", "parcels"],
+  jobs: ["jobs", "exports", "parcels", "queue"],
 };
 
 /** Keeps what is on show fresh; false while the stream is broken. */

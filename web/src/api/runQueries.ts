@@ -8,6 +8,7 @@ import {
   useQuery,
 } from "@tanstack/react-query";
 import type { Lesson, Part } from "../domain/network";
+import { mayEndEarly } from "../domain/trainingSettings";
 import {
   client,
   type LedgerOrder,
@@ -149,6 +150,29 @@ export function useRateLine(settings: TrainingSettings, steps: number, newEpochs
     staleTime: Infinity,
     gcTime: 10_000,
     queryFn: () => need(client.POST("/api/rate-line", { body: { settings, steps, new_epochs: newEpochs } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** What trains and what waits for its turn, of all projects. */
+export function useQueue() {
+  return useQuery({ queryKey: ["queue"], queryFn: () => need(client.GET("/api/queue")) });
+}
+
+/** Conditions of an early end, tried on the last runs; nothing while there are none. */
+export function useEndingTrial(projectId: number, settings: TrainingSettings | undefined, newEpochs: number) {
+  return useQuery({
+    queryKey: ["ending-trial", projectId, settings, newEpochs],
+    enabled: settings !== undefined && mayEndEarly(settings),
+    retry: false,
+    gcTime: 10_000,
+    queryFn: () =>
+      need(
+        client.POST("/api/projects/{project_id}/ending-trial", {
+          params: { path: { project_id: projectId } },
+          body: { settings: settings ?? {}, new_epochs: newEpochs },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
 }

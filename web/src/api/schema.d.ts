@@ -1498,6 +1498,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/ending-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Ending Trial
+         * @description What the conditions of an end would have done to the project's last runs, and what is doubtful about them.
+         */
+        post: operations["read_ending_trial_api_projects__project_id__ending_trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipe": {
         parameters: {
             query?: never;
@@ -1614,6 +1634,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On With
+         * @description Let a run that was stopped or failed go on from where it is.
+         */
+        post: operations["go_on_with_api_runs__run_id__go_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/holdings": {
         parameters: {
             query?: never;
@@ -1654,6 +1694,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/epochs.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Epoch Table
+         * @description Its figures and the recall of every class as a table, an epoch a row.
+         */
+        get: operations["read_epoch_table_api_runs__run_id__epochs_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/footing": {
         parameters: {
             query?: never;
@@ -1668,6 +1728,46 @@ export interface paths {
         get: operations["footing_api_runs__run_id__footing_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Queue
+         * @description What trains and what waits, of all projects, in the order of their turns, with expected times.
+         */
+        get: operations["read_queue_api_queue_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Run
+         * @description Move a run that waits, hold it, or let it go; the queue as it is then.
+         */
+        post: operations["move_run_api_runs__run_id__queue_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2558,6 +2658,29 @@ export interface components {
             };
         };
         /**
+         * EndedRunRead
+         * @description An earlier run under these conditions.
+         */
+        EndedRunRead: {
+            /** Number */
+            number: number;
+            /**
+             * Epochs
+             * @description That it trained.
+             */
+            epochs: number;
+            /**
+             * Epoch
+             * @description After which a condition would have been met.
+             */
+            epoch: number | null;
+            /**
+             * Words
+             * @description Which, with its numbers.
+             */
+            words: string;
+        };
+        /**
          * EndingRead
          * @description The numbers of a run's ending.
          */
@@ -2574,7 +2697,7 @@ export interface components {
             epochs: number;
             /**
              * What
-             * @description Of a failure: what happened.
+             * @description Of a failure or a condition: what happened, with the numbers.
              * @default
              */
             what: string;
@@ -2584,6 +2707,42 @@ export interface components {
              * @default
              */
             mend: string;
+            /**
+             * By
+             * @description Of a condition: which kind.
+             * @default
+             * @enum {string}
+             */
+            by: "" | "standstill" | "reached" | "time";
+            /**
+             * Epoch
+             * @description Of a condition: the epoch after which it was met.
+             * @default 0
+             */
+            epoch: number;
+        };
+        /**
+         * EndingTrialCreate
+         * @description Conditions of an end, to be tried on earlier runs.
+         */
+        EndingTrialCreate: {
+            settings: components["schemas"]["TrainingSettingsCreate"];
+            /**
+             * New Epochs
+             * @description Of a first phase, which no condition ends.
+             * @default 0
+             */
+            new_epochs: number;
+        };
+        /**
+         * EndingTrialRead
+         * @description Conditions of an end, tried on the last runs that trained all their epochs.
+         */
+        EndingTrialRead: {
+            /** Doubts */
+            doubts: string[];
+            /** Runs */
+            runs: components["schemas"]["EndedRunRead"][];
         };
         /**
          * EpochRead
@@ -2596,6 +2755,11 @@ export interface components {
             figures: {
                 [key: string]: number;
             };
+            /**
+             * Recalls
+             * @description Of each class on validation, in the order of the run's classes; null of one with no picture there.
+             */
+            recalls: (number | null)[];
         };
         /**
          * ExampleRead
@@ -3181,6 +3345,12 @@ export interface components {
             frozen: boolean;
         };
         /**
+         * Move
+         * @description What is done with a run that waits.
+         * @enum {string}
+         */
+        Move: "next" | "first" | "earlier" | "later" | "last" | "hold" | "let-go";
+        /**
          * MovedRead
          * @description What was done, and the split as it is now: the same, or its next version.
          */
@@ -3230,7 +3400,7 @@ export interface components {
             channels: number;
             /**
              * Batch Size
-             * @default 32
+             * @default 16
              */
             batch_size: number;
             /**
@@ -3272,6 +3442,16 @@ export interface components {
              * @description Of a training step.
              */
             memory_bytes: number;
+            /**
+             * Memory Free Bytes
+             * @description On this machine now.
+             */
+            memory_free_bytes: number;
+            /**
+             * Batch That Fits
+             * @description The largest batch for which that is enough; 0: none.
+             */
+            batch_that_fits: number;
             /**
              * File Bytes
              * @description Of an export, about.
@@ -3356,6 +3536,16 @@ export interface components {
              * @description Of a training step.
              */
             memory_bytes: number;
+            /**
+             * Memory Free Bytes
+             * @description On this machine now.
+             */
+            memory_free_bytes: number;
+            /**
+             * Batch That Fits
+             * @description The largest batch for which that is enough; 0: none.
+             */
+            batch_that_fits: number;
             /**
              * File Bytes
              * @description Of an export, about.
@@ -3990,6 +4180,55 @@ export interface components {
             away: boolean;
         };
         /**
+         * QueueMove
+         * @description What to do with a run that waits.
+         */
+        QueueMove: {
+            /** @description `next` lets what trains now wait again after its epoch. */
+            move: components["schemas"]["Move"];
+        };
+        /**
+         * QueuedRunRead
+         * @description A run that trains or waits for its turn.
+         */
+        QueuedRunRead: {
+            /** Run Id */
+            run_id: number;
+            /** Job Id */
+            job_id: number;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Project Id */
+            project_id: number;
+            /** Project Name */
+            project_name: string;
+            /** Training */
+            training: boolean;
+            /** Held */
+            held: boolean;
+            /**
+             * Pausing
+             * @description It trains, and waits again after its epoch.
+             */
+            pausing: boolean;
+            /** Epochs Done */
+            epochs_done: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Begins S
+             * @description Expected seconds from now; null where that cannot be told.
+             */
+            begins_s: number | null;
+            /**
+             * Ends S
+             * @description Expected seconds from now.
+             */
+            ends_s: number | null;
+        };
+        /**
          * RateLineCreate
          * @description A training whose learning rate is asked for.
          */
@@ -4381,7 +4620,7 @@ export interface components {
              * Part
              * @enum {string}
              */
-            part: "schedule" | "learning";
+            part: "schedule" | "ending" | "learning";
             /**
              * Kind
              * @enum {string}
@@ -4725,7 +4964,7 @@ export interface components {
             /**
              * Rate Factor
              * @description By which the rate of what is taken over is multiplied.
-             * @default 0.3
+             * @default 1
              */
             rate_factor: number;
             /**
@@ -5068,6 +5307,41 @@ export interface components {
              */
             keep?: string | null;
             /**
+             * End When
+             * @description What must go on getting better; when it does not, the end comes early: the rate falls to zero within a tenth of the epochs, or at once if it stays. One of none, validation-loss, validation-accuracy, validation-macro-f1, training-loss, training-accuracy.
+             */
+            end_when?: string | null;
+            /**
+             * End Change
+             * @description By how much at least the figure must get better; less does not count.
+             */
+            end_change?: number | null;
+            /**
+             * End Within
+             * @description The last epochs in which it must have done so, beside the best before them; 5 to 20 is usual.
+             */
+            end_within?: number | null;
+            /**
+             * End Not Before
+             * @description Epoch until which nothing ends for want of progress.
+             */
+            end_not_before?: number | null;
+            /**
+             * Reach
+             * @description A figure that is good enough at a value; the end comes as without progress. One of none, validation-loss, validation-accuracy, validation-macro-f1, training-loss, training-accuracy.
+             */
+            reach?: string | null;
+            /**
+             * Reach Value
+             * @description Of an accuracy or F1 that is reached from below, of a loss from above.
+             */
+            reach_value?: number | null;
+            /**
+             * Time Limit
+             * @description Minutes after which it ends with the epoch under way, whatever the rate. 0 is no limit.
+             */
+            time_limit?: number | null;
+            /**
              * Optimizer
              * @description The rule by which weights move. One of adam, adamw, rmsprop, sgd.
              */
@@ -5158,6 +5432,41 @@ export interface components {
              * @description Which epoch becomes the model.
              */
             keep: string;
+            /**
+             * End When
+             * @description What must go on getting better; when it does not, the end comes early: the rate falls to zero within a tenth of the epochs, or at once if it stays.
+             */
+            end_when: string;
+            /**
+             * End Change
+             * @description By how much at least the figure must get better; less does not count.
+             */
+            end_change: number;
+            /**
+             * End Within
+             * @description The last epochs in which it must have done so, beside the best before them; 5 to 20 is usual.
+             */
+            end_within: number;
+            /**
+             * End Not Before
+             * @description Epoch until which nothing ends for want of progress.
+             */
+            end_not_before: number;
+            /**
+             * Reach
+             * @description A figure that is good enough at a value; the end comes as without progress.
+             */
+            reach: string;
+            /**
+             * Reach Value
+             * @description Of an accuracy or F1 that is reached from below, of a loss from above.
+             */
+            reach_value: number;
+            /**
+             * Time Limit
+             * @description Minutes after which it ends with the epoch under way, whatever the rate. 0 is no limit.
+             */
+            time_limit: number;
             /**
              * Optimizer
              * @description The rule by which weights move.
@@ -8234,6 +8543,41 @@ export interface operations {
             };
         };
     };
+    read_ending_trial_api_projects__project_id__ending_trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndingTrialCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndingTrialRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     recipe_api_recipe_get: {
         parameters: {
             query?: {
@@ -8534,6 +8878,37 @@ export interface operations {
             };
         };
     };
+    go_on_with_api_runs__run_id__go_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     holdings_api_runs__run_id__holdings_get: {
         parameters: {
             query?: never;
@@ -8596,6 +8971,37 @@ export interface operations {
             };
         };
     };
+    read_epoch_table_api_runs__run_id__epochs_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     footing_api_runs__run_id__footing_get: {
         parameters: {
             query?: never;
@@ -8614,6 +9020,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FootingRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_queue_api_queue_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueuedRunRead"][];
+                };
+            };
+        };
+    };
+    move_run_api_runs__run_id__queue_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QueueMove"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueuedRunRead"][];
                 };
             };
             /** @description Validation Error */

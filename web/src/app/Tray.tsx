@@ -9,6 +9,7 @@ import { isActive, isPutOff, jobWords, trayWords } from "../domain/jobs";
 import { Button, buttonLook } from "../parts/Button";
 import { useNotices, useSaid } from "../parts/Notices";
 import { ProgressBar } from "../parts/ProgressBar";
+import { tellOutside, useTabTitle, useTelling } from "./wordOfTheEnd";
 
 const PLACE: Record<Job["kind"], string> = {
   copies: "rows?group=copies&sift=copies",
@@ -28,6 +29,7 @@ export function Tray() {
   const { data } = useJobs();
   useEndings(data);
   const jobs = data ?? [];
+  useTabTitle(jobs);
   const shown = [...jobs].reverse();
   const alarming = jobs.some((job) => job.state === "failed" || isPutOff(job));
   const active = jobs.filter(isActive);
@@ -48,6 +50,7 @@ export function Tray() {
         {shown.length === 0 && (
           <p className="p-2 text-quiet">Long work shows here: imports, training, exports.</p>
         )}
+        <TellOutside />
         <ul aria-label="Jobs">
           {shown.map((job) => (
             <Entry key={job.id} job={job} />
@@ -76,6 +79,24 @@ function SaidLately() {
         ))}
       </ul>
     </section>
+  );
+}
+
+/** A system notification when a training ends, for whoever looks elsewhere. */
+function TellOutside() {
+  const { on, refused, toggle } = useTelling();
+  return (
+    <div className="mb-1 border-b border-hairline px-2 pb-2 text-sm">
+      <label className="flex cursor-pointer items-baseline gap-2">
+        <input type="checkbox" checked={on} onChange={() => void toggle()} className="accent-choice" />
+        Tell me outside the page when a training ends
+      </label>
+      {refused && (
+        <p role="alert" className="text-wrong">
+          {refused}
+        </p>
+      )}
+    </div>
   );
 }
 
@@ -135,6 +156,7 @@ function useEndings(jobs: readonly Job[] | undefined): void {
     for (const job of ended) {
       if (told.current.has(job.id)) continue;
       told.current.add(job.id);
+      tellOutside(job);
       const words = `${job.title}: ${jobWords(job)}`;
       if (job.state === "failed") fail(new Problem(words, "", 0));
       else say(words);

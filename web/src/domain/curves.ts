@@ -1,76 +1,8 @@
-/** The curves of a run as geometry, and what can be said of them in words. */
-import { scaleLinear } from "d3-scale";
-import { area, line } from "d3-shape";
+/** What can be said of a run's curves in words. */
 import type { Epoch } from "../api/client";
 
-export type Measure = "loss" | "accuracy";
-
-export interface CurvePoint {
-  readonly epoch: number;
-  readonly training: number;
-  readonly validation: number;
-}
-
-export interface CurveGeometry {
-  readonly training: string;
-  readonly validation: string;
-  readonly gap: string;
-  readonly xTicks: readonly { at: number; label: string }[];
-  readonly yTicks: readonly { at: number; label: string }[];
-  readonly x: (epoch: number) => number;
-  readonly y: (value: number) => number;
-}
-
-export function curvePoints(epochs: readonly Epoch[], measure: Measure): CurvePoint[] {
-  return epochs.map((entry) => ({
-    epoch: entry.number,
-    training: entry.figures[`training_${measure}`] ?? 0,
-    validation: entry.figures[`validation_${measure}`] ?? 0,
-  }));
-}
-
-/** Lines and axes within a box; the axis of epochs reaches to the planned end from the start. */
-export function curveGeometry(
-  points: readonly CurvePoint[],
-  measure: Measure,
-  epochs: number,
-  box: { left: number; top: number; right: number; bottom: number },
-): CurveGeometry {
-  const x = scaleLinear()
-    .domain([1, Math.max(2, epochs)])
-    .range([box.left, box.right]);
-  const values = points.flatMap((point) => [point.training, point.validation]);
-  const low = measure === "accuracy" ? Math.min(0.9, ...values) : 0;
-  // One bad first epoch must not press the rest of the loss onto the axis.
-  const usual = [...values].sort((a, b) => a - b)[Math.floor(values.length * 0.97)] ?? 1;
-  const high = measure === "accuracy" ? 1 : Math.max(0.1, usual * 1.08);
-  const y = scaleLinear()
-    .domain([Math.max(0, low), high])
-    .nice(5)
-    .range([box.bottom, box.top])
-    .clamp(true);
-  const along = (pick: (point: CurvePoint) => number) =>
-    line<CurvePoint>()
-      .x((point) => x(point.epoch))
-      .y((point) => y(pick(point)))([...points]) ?? "";
-  const between = area<CurvePoint>()
-    .x((point) => x(point.epoch))
-    .y0((point) => y(point.training))
-    .y1((point) => y(point.validation));
-  const whole = x.ticks(Math.min(8, epochs)).filter(Number.isInteger);
-  return {
-    training: along((point) => point.training),
-    validation: along((point) => point.validation),
-    gap: between([...points]) ?? "",
-    xTicks: whole.map((value) => ({ at: x(value), label: String(value) })),
-    yTicks: y.ticks(5).map((value) => ({ at: y(value), label: value.toFixed(measure === "loss" ? 1 : 2) })),
-    x: (epoch) => x(epoch),
-    y: (value) => y(value),
-  };
-}
-
-/** The last few epochs must all lie above the lowest validation loss before it counts as turned. */
-const TURNED_AFTER = 4;
+/** Medians of so many epochs tell where validation turned, and the lowest must lie as many epochs back. */
+const TURNED_OVER = 5;
 
 function loss(epoch: Epoch, of: "training" | "validation" = "validation"): number {
   return epoch.figures[`${of}_loss`] ?? 0;
@@ -82,11 +14,29 @@ function lowest(epochs: readonly Epoch[]): Epoch | undefined {
   return best;
 }
 
-/** The epoch with the lowest validation loss, once it has been followed by worse ones only. */
+/**
+ * The middle epoch of the lowest median of five validation losses, once that lies five epochs back and the newest
+ * median is above it by more than the standard error of their difference: single leaps turn nothing.
+ *
+ * The spread is that of the losses around the medians they belong to; a median of n normal values has the variance
+ * π/2 · σ²/n, and a difference of two twice that.
+ */
 export function turningEpoch(epochs: readonly Epoch[]): number | undefined {
-  const best = lowest(epochs);
-  const last = epochs[epochs.length - 1];
-  return best && last && last.number - best.number >= TURNED_AFTER ? best.number : undefined;
+  const losses = epochs.map((entry) => loss(entry));
+  const medians = losses.slice(TURNED_OVER - 1).map((_, at) => median(losses.slice(at, at + TURNED_OVER)));
+  const lowestAt = medians.indexOf(Math.min(...medians));
+  const back = medians.length - 1 - lowestAt;
+  if (medians.length < 2 || back < TURNED_OVER) return undefined;
+  const rise = (medians[medians.length - 1] ?? 0) - (medians[lowestAt] ?? 0);
+  const middle = (TURNED_OVER - 1) / 2;
+  const off = medians.map((value, at) => (losses[at + middle] ?? value) - value);
+  const spread = Math.sqrt(off.reduce((sum, value) => sum + value * value, 0) / off.length);
+  const error = spread * Math.sqrt((Math.PI / 2 / TURNED_OVER) * 2);
+  return rise > error ? epochs[lowestAt + middle]?.number : undefined;
+}
+
+function median(values: readonly number[]): number {
+  return [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0;
 }
 
 /** Said when validation loss lies far above training loss; the bounds are where a person would see it in the plot. */
@@ -94,6 +44,8 @@ export function gapWords(epochs: readonly Epoch[]): string {
   const last = epochs[epochs.length - 1];
   if (!last || epochs.length < 4) return "";
   const gap = loss(last) - loss(last, "training");
+  if (gap < -0.1 * loss(last))
+    return "Training loss lies above validation loss: variation and dropout make the pictures harder in training only.";
   if (gap <= 0.15 + loss(last, "training") * 0.6) return "";
   return "Validation loss lies far above training loss: the network begins to learn these pictures by heart.";
 }

@@ -49,3 +49,14 @@ export function trayWords(jobs: readonly Job[]): string {
   ].filter(Boolean);
   return parts.length ? parts.join(", ") : "Nothing under way";
 }
+
+/** The tab's title: how far a training is, else other work under way, else the name alone. */
+export function tabTitle(jobs: readonly Job[]): string {
+  const running = jobs.filter((job) => job.state === "running");
+  const job = running.find((entry) => entry.kind === "train") ?? running[0];
+  if (!job) return NAME;
+  const far = job.total > 1 ? `${Math.floor((100 * job.done) / job.total)} % ` : "";
+  return `${far}${job.title} · ${NAME}`;
+}
+
+const NAME = "Vast Orchard";

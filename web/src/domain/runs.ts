@@ -25,6 +25,7 @@ export function stateWords(run: Run): string {
     case "training":
       return `epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}`;
     case "ended":
+      if (run.ended_by === "condition") return "ended early";
       return run.ended_by === "epochs" ? "done" : (run.ended_by ?? "ended");
   }
 }
@@ -46,7 +47,7 @@ function causeWords(run: Run): string {
     case "failed":
       return `${done ? "Ended by itself" : "Could not begin"}: ${what} ${mend}`.trim();
     case "condition":
-      return `Ended by its condition after ${plural(done, "epoch")}.`;
+      return `Ended early, after ${done} of ${plural(epochs, "epoch")}. ${what}`.trim();
     case null:
       return "";
   }

@@ -1,9 +1,11 @@
 /** The table of training settings at work: which are shown, what follows what, and what is questioned. */
-import type { Setting, StartPlan, TrainingSettings } from "../api/client";
+import type { EndingTrial, Setting, StartPlan, TrainingSettings } from "../api/client";
+import { plural } from "./words";
 
 export type SettingValue = number | string | boolean;
 
-function valueNow(settings: TrainingSettings, name: string): SettingValue {
+/** The value of a setting by its name in the table. */
+export function settingNow(settings: TrainingSettings, name: string): SettingValue {
   return (settings as unknown as Record<string, SettingValue>)[name] ?? "";
 }
 
@@ -16,14 +18,14 @@ export function shownSettings(
   return table.filter(
     (entry) =>
       entry.part === part &&
-      (!entry.when || entry.when.values.includes(String(valueNow(settings, entry.when.name)))),
+      (!entry.when || entry.when.values.includes(String(settingNow(settings, entry.when.name)))),
   );
 }
 
 /** The value that is offered as things stand. */
 export function offered(entry: Setting, settings: TrainingSettings): SettingValue {
   if (!entry.follows) return entry.default;
-  return entry.follows.defaults[String(valueNow(settings, entry.follows.name))] ?? entry.default;
+  return entry.follows.defaults[String(settingNow(settings, entry.follows.name))] ?? entry.default;
 }
 
 /** With one setting changed; what follows it goes along, unless a person has set that to something else. */
@@ -35,7 +37,7 @@ export function withSetting(
 ): TrainingSettings {
   const changed = { ...settings, [name]: value } as TrainingSettings;
   const followers = table.filter(
-    (entry) => entry.follows?.name === name && valueNow(settings, entry.name) === offered(entry, settings),
+    (entry) => entry.follows?.name === name && settingNow(settings, entry.name) === offered(entry, settings),
   );
   const followed = followers.map((entry) => [entry.name, offered(entry, changed)]);
   return { ...changed, ...Object.fromEntries(followed) };
@@ -49,13 +51,15 @@ export interface Doubt {
   /** What to do instead: the setting and the value that is usual. */
   readonly name: string;
   readonly usual: SettingValue;
+  /** What the usual value is called, where it does not speak for itself. */
+  readonly called?: string;
 }
 
 /** What may be done and is far from usual, to be asked before a start. */
 export function doubtsOf(table: readonly Setting[], settings: TrainingSettings): readonly Doubt[] {
   return table.flatMap((entry) => {
     const usual = offered(entry, settings);
-    const value = valueNow(settings, entry.name);
+    const value = settingNow(settings, entry.name);
     if (!entry.far || typeof usual !== "number" || typeof value !== "number") return [];
     const times = value > usual ? value / usual : usual / value;
     if (Number(times.toFixed(6)) <= entry.far) return [];
@@ -68,6 +72,47 @@ export function doubtsOf(table: readonly Setting[], settings: TrainingSettings):
 /** What works against that which a model has learnt. */
 export function startDoubts(plan: StartPlan | undefined): readonly Doubt[] {
   return (plan?.doubts ?? []).map((words) => ({ words, name: START, usual: "the model's preprocessing" }));
+}
+
+/** An early end that never comes, or always. */
+export function endingDoubts(trial: EndingTrial | undefined): readonly Doubt[] {
+  return (trial?.doubts ?? []).flatMap((words) =>
+    ["end_when", "reach"].map((name) => ({ words, name, usual: "none", called: "all epochs" })),
+  );
+}
+
+/** Whether any figure can end the training before all its epochs. */
+export function mayEndEarly(settings: TrainingSettings): boolean {
+  return settings.end_when !== "none" || settings.reach !== "none";
+}
+
+/** By what it may end before all its epochs, in a few words. */
+export function endingShort(table: readonly Setting[], settings: TrainingSettings): string {
+  return [
+    settings.end_when === "none"
+      ? ""
+      : `without progress of ${choiceWords(table, "end_when", settings.end_when)}`,
+    settings.reach === "none"
+      ? ""
+      : `at a ${choiceWords(table, "reach", settings.reach)} of ${settings.reach_value}`,
+    settings.time_limit ? `after ${plural(settings.time_limit, "minute")}` : "",
+  ]
+    .filter(Boolean)
+    .join(" or ");
+}
+
+/** As many epochs as fit into some minutes, at least one. */
+export function epochsWithin(minutes: number, epochSeconds: number): number {
+  return Math.max(1, Math.min(10_000, Math.floor((60 * minutes) / epochSeconds)));
+}
+
+/** What the last runs would have done under these conditions. */
+export function trialWords(trial: EndingTrial): string {
+  const ended = trial.runs.filter((run) => run.epoch !== null);
+  if (!trial.runs.length) return "No run has trained all its epochs yet, so this cannot be tried.";
+  if (!ended.length) return `It would have ended none of the last ${plural(trial.runs.length, "run")} early.`;
+  const told = ended.map((run) => `run ${run.number} in epoch ${run.epoch} of ${run.epochs}`);
+  return `Of the last ${plural(trial.runs.length, "run")} it would have been met by ${told.join(", ")}.`;
 }
 
 /** The word that the table has for a choice. */

@@ -52,6 +52,8 @@ class _Consequences(BaseModel):
     multiply_adds: int
     receptive_field: int
     memory_bytes: int = Field(description="Of a training step.")
+    memory_free_bytes: int = Field(description="On this machine now.")
+    batch_that_fits: int = Field(description="The largest batch for which that is enough; 0: none.")
     file_bytes: int = Field(description="Of an export, about.")
     epoch_s: float | None = Field(
         description="Expected on this machine, with the validation; None without pictures, or where no pace is known."
@@ -102,7 +104,7 @@ class NetworkLesson(Write):
 
     size: int = Field(48, ge=8, le=512, description="Side of what it sees, in pixels.")
     channels: int = Field(3, ge=1, le=3)
-    batch_size: int = Field(32, ge=1, le=4096)
+    batch_size: int = Field(16, ge=1, le=4096)
     pictures: int = Field(0, ge=0, le=10**9, description="That it is to learn from.")
     validation: int = Field(0, ge=0, le=10**9, description="Pictures that it is judged on after each epoch.")
     operations: int = Field(0, ge=0, le=100, description="Of the variation.")

@@ -10,6 +10,9 @@ from vast_orchard.at_once.catalogue import RATE_FACTOR, training_settings
 from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
+    "EndedRunRead",
+    "EndingTrialCreate",
+    "EndingTrialRead",
     "OperationBody",
     "OperationUseRead",
     "PreprocessingBody",
@@ -120,7 +123,7 @@ class SettingRead(BaseModel):
     name: str
     words: str
     help: str
-    part: Literal["schedule", "learning"]
+    part: Literal["schedule", "ending", "learning"]
     kind: Literal["whole", "number", "switch", "choice"]
     default: int | float | bool | str
     unit: str
@@ -170,6 +173,29 @@ class RateLineCreate(Write):
     settings: TrainingSettingsCreate  # type: ignore[valid-type]
     steps: int = Field(ge=1, le=100_000_000, description="Of all epochs.")
     new_epochs: int = Field(0, ge=0, le=10_000, description="Of a first phase, which has a course of its own.")
+
+
+class EndingTrialCreate(Write):
+    """Conditions of an end, to be tried on earlier runs."""
+
+    settings: TrainingSettingsCreate  # type: ignore[valid-type]
+    new_epochs: int = Field(0, ge=0, le=10_000, description="Of a first phase, which no condition ends.")
+
+
+class EndedRunRead(BaseModel):
+    """An earlier run under these conditions."""
+
+    number: int
+    epochs: int = Field(description="That it trained.")
+    epoch: int | None = Field(description="After which a condition would have been met.")
+    words: str = Field(description="Which, with its numbers.")
+
+
+class EndingTrialRead(BaseModel):
+    """Conditions of an end, tried on the last runs that trained all their epochs."""
+
+    doubts: list[str]
+    runs: list[EndedRunRead]
 
 
 class StartCreate(Write):

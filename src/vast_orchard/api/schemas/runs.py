@@ -47,6 +47,9 @@ class EpochRead(Read):
 
     number: int
     figures: dict[str, float]
+    recalls: list[float | None] = Field(
+        description="Of each class on validation, in the order of the run's classes; null of one with no picture there."
+    )
 
 
 class EndingRead(BaseModel):
@@ -54,8 +57,10 @@ class EndingRead(BaseModel):
 
     done: int = Field(description="Epochs that were done.")
     epochs: int = Field(description="Epochs that were asked for.")
-    what: str = Field("", description="Of a failure: what happened.")
+    what: str = Field("", description="Of a failure or a condition: what happened, with the numbers.")
     mend: str = Field("", description="Of a failure: what to do.")
+    by: Literal["", "standstill", "reached", "time"] = Field("", description="Of a condition: which kind.")
+    epoch: int = Field(0, description="Of a condition: the epoch after which it was met.")
 
 
 class ChangeRead(BaseModel):

@@ -8,7 +8,7 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.errors import ShapeError
 
-__all__ = ["ClassScores", "Judgement", "judge", "macro_f1", "picture_losses"]
+__all__ = ["ClassScores", "Judgement", "judge", "macro_f1", "picture_losses", "recalls"]
 
 # The smallest probability counted in a loss: float32 rounds what is surely wrong to 0, whose loss is infinite.
 _LEAST = 1e-12
@@ -105,6 +105,17 @@ def macro_f1(confusion: Array) -> float:
         Counts; rows true, columns predicted.
     """
     return float(np.mean([entry.f1 or 0.0 for entry in _all_scores(confusion) if entry.count]))
+
+
+def recalls(confusion: Array) -> tuple[float | None, ...]:
+    """Share of each class's pictures that were named rightly; None of a class that does not occur.
+
+    Parameters
+    ----------
+    confusion : ndarray, shape (K, K), int64
+        Counts; rows true, columns predicted.
+    """
+    return tuple(entry.recall if entry.count else None for entry in _all_scores(confusion))
 
 
 def _all_scores(confusion: Array) -> tuple[ClassScores, ...]:

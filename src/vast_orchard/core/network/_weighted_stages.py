@@ -42,6 +42,7 @@ class WeightedWork(StageWork):
                 self._partials = self._backward.empty(SHARDS)
                 self._total = np.empty(self._partials[0].size, self._x.values.dtype)
                 self._bias_partials = np.zeros((SHARDS, padded_length(weights.shape[3])))
+                self._begun = np.zeros(SHARDS, bool)  # shards that have added to their part
 
     @staticmethod
     def _shaped(weights: FloatArray) -> FloatArray:
@@ -65,8 +66,7 @@ class WeightedWork(StageWork):
 
     def start(self, random: np.random.Generator) -> None:
         if self._backward is not None and self._learns:
-            self._partials[:] = 0
-            self._bias_partials[:] = 0
+            self._begun[:] = False
 
     def forward(self, first: int, count: int, shard: int) -> None:
         self._forward.run(first, count, self._slope)
@@ -77,6 +77,10 @@ class WeightedWork(StageWork):
         if self._slope != 1:
             back_through_slope(y.flat, y.frame, g.flat, g.frame, y.channels, first, count, self._slope)
         if self._learns:
+            if not self._begun[shard]:
+                self._begun[shard] = True
+                self._partials[shard] = 0
+                self._bias_partials[shard] = 0
             self._backward.add_filters(first, count, self._partials[shard])
             if "bias" in self._numbers.parameters:
                 add_rows(g.flat, g.frame, g.channels, first, count, self._bias_partials[shard])
@@ -87,10 +91,11 @@ class WeightedWork(StageWork):
         weights = self._numbers.parameters["weights"]
         assert self._backward is not None
         out = self._numbers.gradients.setdefault("weights", np.empty_like(weights))
-        add_partials(self._partials.reshape(SHARDS, -1), self._total)
+        used = np.count_nonzero(self._begun)  # they are the first ones: a small batch has fewer
+        add_partials(self._partials.reshape(SHARDS, -1)[:used], self._total)
         self._backward.finish_filters(self._total, self._shaped(out))
         if "bias" in self._numbers.parameters:
-            total = self._bias_partials.sum(axis=0)[: weights.shape[-1]]
+            total = self._bias_partials[:used].sum(axis=0)[: weights.shape[-1]]
             self._numbers.gradients["bias"] = total.astype(weights.dtype)
 
 

@@ -56,6 +56,7 @@ class Checked:
     multiply_adds: int = 0
     receptive_field: int = 0  # side in pixels of what a value sees, where the maps end
     memory_bytes: int = 0  # of a training step
+    memory_fixed_bytes: int = 0  # of that, whatever the batch
     file_bytes: int = 0  # of an export, about
 
 
@@ -101,6 +102,7 @@ def check(
         multiply_adds=planned.multiply_adds,
         receptive_field=maps[-1].receptive_field if maps else 1,
         memory_bytes=memory_for_training(whole, batch_size),
+        memory_fixed_bytes=memory_for_training(whole, 0),
         file_bytes=(planned.parameters + _statistics(made)) * _FLOAT_BYTES + _LAYER_BYTES * len(made),
     )
 

@@ -1,9 +1,9 @@
 """How long a network takes to train and to answer, from what it consists of and one number for the machine.
 
 The costs below are those of one machine, the reference (two virtual processors of 2024 with 512-bit vectors; least
-squares on the relative error of 25 networks at 32, 48 and 64 pixels, then of the ready ones' epochs). Of any other
-only a factor is measured, its pace: processors differ far more in how fast they are than in what they are
-comparatively bad at.
+squares on the relative error of 25 networks at 32, 48 and 64 pixels, then of the ready ones' epochs; parameters and
+layers of a step later once more, by the ready ones with 8 to 64 pictures a batch). Of any other only a factor is
+measured, its pace: processors differ far more in how fast they are than in what they are comparatively bad at.
 """
 
 import math
@@ -17,7 +17,7 @@ __all__ = ["Duration", "Effort", "effort_of", "expected"]
 
 # Seconds of a training step, forwards and back: for each multiply-add of a picture; for each value of a picture that a
 # normalisation or a pooling reads or another layer changes; for each parameter of the network; for each layer.
-_STEP_ARITHMETIC, _STEP_NORM, _STEP_VALUE, _STEP_PARAMETER, _STEP_LAYER = 26e-12, 4.2e-9, 1.1e-9, 44e-9, 340e-6
+_STEP_ARITHMETIC, _STEP_NORM, _STEP_VALUE, _STEP_PARAMETER, _STEP_LAYER = 26e-12, 4.2e-9, 1.1e-9, 22e-9, 290e-6
 # Of answering for a batch, and for one picture alone, where threads wait for each other and weights are read for it.
 _BATCH_ARITHMETIC, _BATCH_VALUE, _BATCH_LAYER = 15e-12, 0.4e-9, 42e-6
 _ONE_ARITHMETIC, _ONE_VALUE, _ONE_PARAMETER, _ONE_LAYER = 13e-12, 0.41e-9, 0.53e-9, 16e-6

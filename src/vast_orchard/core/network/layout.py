@@ -20,6 +20,7 @@ __all__ = [
     "PlaneSpec",
     "Stage",
     "check_memory",
+    "fitting_batch",
     "lay_out",
     "lay_out_training",
     "memory_for_training",
@@ -288,6 +289,21 @@ def memory_for_training(description: NetworkDescription, batch_size: int) -> int
     return (planes * _FLOAT_BYTES + beside) * batch_size + weights * _FLOAT_BYTES
 
 
+def fitting_batch(needed: int, fixed: int, batch_size: int, available: int) -> int:
+    """The largest batch that fits into `available` bytes, 0 if none does.
+
+    Parameters
+    ----------
+    needed : int
+        Bytes for a batch of `batch_size`.
+    fixed : int
+        Bytes of that whatever the batch.
+    batch_size : int
+    available : int
+    """
+    return max(0, available - fixed) * batch_size // max(1, needed - fixed)
+
+
 def check_memory(description: NetworkDescription, batch_size: int, available: int) -> None:
     """See to it that a training fits into `available` bytes.
 
@@ -299,9 +315,7 @@ def check_memory(description: NetworkDescription, batch_size: int, available: in
     needed = memory_for_training(description, batch_size)
     if needed <= available:
         return
-    fixed = memory_for_training(description, 0)
-    a_picture = memory_for_training(description, 1) - fixed
-    fits = max(0, available - fixed) // a_picture
+    fits = fitting_batch(memory_for_training(description, 1), memory_for_training(description, 0), 1, available)
     mend = f"Choose a batch size of at most {fits}." if fits else "Choose a smaller network or input size."
     raise MemoryShortError(
         f"A batch of {batch_size} needs about {needed / 1e9:.1f} GB of memory, and {available / 1e9:.1f} GB are free.",

@@ -7,7 +7,7 @@ import numpy as np
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.ops._conv2d_kernels import correlate, correlate_channelwise
 from vast_orchard.core.ops._conv2d_tables import Correlation, Gathering
-from vast_orchard.core.ops._conv2d_ways import MINIMAL_G, TileRoom, is_channelwise, is_minimal, row_of
+from vast_orchard.core.ops._conv2d_ways import TileRoom, is_channelwise, is_minimal, row_of
 from vast_orchard.core.ops._tile import LANES, POSITIONS
 from vast_orchard.core.ops._winograd_kernels import gather_filters, winograd_filters
 from vast_orchard.core.plane import Plane
@@ -16,6 +16,9 @@ __all__ = ["FilterWay", "make_filter_way"]
 
 # Rows of positions that are summed at a time: what both operands may hold of a first-level cache.
 _ROWS_BYTES = 24 * 1024
+
+# G of F(2×2, 3×3), Lavin & Gray 2016, eq. 7.
+_G = np.array([[1, 0, 0], [0.5, 0.5, 0.5], [0.5, -0.5, 0.5], [0, 0, 1]])
 
 
 class FilterWay(Protocol):
@@ -89,7 +92,7 @@ class _Minimal:
         self._tiling = (gradient.size[0] // 2, gradient.size[1] // 2)
         self._room = TileRoom(x, gradient)
         self._sum_at, self._c_at = _offsets(x.channels, gradient.channels), _offsets(x.channels, 1)
-        self._g = MINIMAL_G.astype(x.values.dtype)
+        self._g = _G.astype(x.values.dtype)
 
     def empty(self, parts: int) -> FloatArray:
         return _zeros((parts, 16, self._x.channels, self._gradient.channels), self._x.values.dtype)

@@ -16,16 +16,13 @@ from vast_orchard.core.ops._tile import LANES, POSITIONS
 from vast_orchard.core.ops._winograd_kernels import transform_filters, winograd
 from vast_orchard.core.plane import Plane, padded_length
 
-__all__ = ["MINIMAL_G", "TileRoom", "Way", "is_channelwise", "is_minimal", "make_way", "row_of", "whole_row"]
+__all__ = ["TileRoom", "Way", "is_channelwise", "is_minimal", "make_way", "row_of", "whole_row"]
 
 # Below this many channels on either side the transforms cost what the products save (bench/convolution.py).
 _MINIMAL_CHANNELS = 32
 
 # What transformed tiles and their products may take of the second-level cache.
 _TILE_BYTES = 512 * 1024
-
-# G of F(2×2, 3×3), Lavin & Gray 2016, eq. 7.
-MINIMAL_G = np.array([[1, 0, 0], [0.5, 0.5, 0.5], [0.5, -0.5, 0.5], [0, 0, 1]])
 
 
 def row_of(values: int) -> int:
@@ -153,14 +150,15 @@ class _Minimal:
         row, dtype = row_of(target.channels), target.values.dtype
         self._weights = np.zeros((16, -(-target.channels // row), source.channels, row), dtype)
         self._bias = np.zeros(padded_length(target.channels) + 4 * LANES, dtype)
-        self._g = MINIMAL_G.astype(dtype)
         self._room = TileRoom(source, target)
         self._source_at, self._target_at = self._room.offsets(source), self._room.offsets(target)
 
     def load(self, weights: FloatArray, bias: FloatArray | None) -> None:
         if self._turned:
             weights = weights[::-1, ::-1].transpose(0, 1, 3, 2)
-        transform_filters(np.ascontiguousarray(weights), self._g, self._weights)
+        room = np.empty(weights.size + LANES, weights.dtype)
+        room[: weights.size].reshape(weights.shape)[...] = weights
+        transform_filters(room, (*weights.shape[2:], self._weights.shape[3]), self._weights.reshape(-1))
         if bias is not None:
             self._bias[: self._target.channels] = bias
 

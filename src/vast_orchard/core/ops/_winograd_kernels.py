@@ -17,21 +17,36 @@ _tile_1, _tile_2, _tile_3 = make_tile(1), make_tile(2), make_tile(3)
 
 
 @njit(nogil=True, cache=True)
-def transform_filters(weights, g, packed):
-    """Filters (3, 3, C, F) by the matrix `g` (4, 3) as `packed` (16, blocks, C, row of filters)."""
-    _, blocks, steps, row = packed.shape
-    outputs = weights.shape[3]
-    for place in range(16):
-        for block in range(blocks):
-            first = block * row
-            for step in range(steps):
-                target = packed[place, block, step]
-                target[:] = 0
-                for r in range(3):
-                    for s in range(3):
-                        factor, source = g[place // 4, r] * g[place % 4, s], weights[r, s, step]
-                        for lane in range(min(row, outputs - first)):
-                            target[lane] += factor * source[first + lane]
+def _by_g(a, b, c, half):
+    """G of three vectors."""
+    middle = half * (a + c)
+    return a, middle + half * b, middle - half * b, c
+
+
+@njit(nogil=True, cache=True)
+def transform_filters(weights, frame, packed):
+    """Filters of the `frame` (C, F, length of a row) as `packed`, 16 places of (blocks, C, row).
+
+    `weights` are flat, (3, 3, C, F), and longer by a vector. What fills up the last block stays as it was.
+    """
+    channels, filters, row = frame
+    tap, blocks, half = channels * filters, -(-filters // row), spread(0.5, weights)
+    place = blocks * channels * row
+    for c in range(channels):
+        for f in range(0, filters, LANES):
+            p, rest = c * filters + f, filters - f
+            block, lane = divmod(f, row)
+            o = (block * channels + c) * row + lane
+            a0, a1, a2, a3 = _by_g(load(weights, p), load(weights, p + 3 * tap), load(weights, p + 6 * tap), half)
+            p += tap
+            b0, b1, b2, b3 = _by_g(load(weights, p), load(weights, p + 3 * tap), load(weights, p + 6 * tap), half)
+            p += tap
+            c0, c1, c2, c3 = _by_g(load(weights, p), load(weights, p + 3 * tap), load(weights, p + 6 * tap), half)
+            for filter_row in ((a0, b0, c0), (a1, b1, c1), (a2, b2, c2), (a3, b3, c3)):
+                x, y, z = filter_row
+                for value in _by_g(x, y, z, half):
+                    store(packed, o, value, rest)
+                    o += place
 
 
 @njit(nogil=True, cache=True)

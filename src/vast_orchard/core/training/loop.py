@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
-from vast_orchard.core.judging.scores import macro_f1
+from vast_orchard.core.judging.scores import macro_f1, recalls
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
@@ -15,11 +15,12 @@ from vast_orchard.core.pictures.standardise import ChannelStatistics, standardis
 from vast_orchard.core.pictures.variation import Variation
 from vast_orchard.core.sets.epoch_order import epoch_order
 from vast_orchard.core.team import Team
+from vast_orchard.core.training.course import Course
+from vast_orchard.core.training.endings import check_endings
 from vast_orchard.core.training.frozen_part import FrozenPart
 from vast_orchard.core.training.kept import is_better
 from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradient_norm, make_optimizer
 from vast_orchard.core.training.phases import Phase, phases_of
-from vast_orchard.core.training.schedule import learning_rate
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.errors import NonFiniteError, ShapeError
@@ -54,8 +55,8 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
 
 def _validate(
     network: Network, examples: Examples, part: FrozenPart, known: FloatArray | None, team: Team
-) -> dict[str, float]:
-    """Plain figures: neither smoothed nor weighted."""
+) -> tuple[dict[str, float], tuple[float | None, ...]]:
+    """Plain figures, neither smoothed nor weighted, and the recall of each class."""
     frozen, classes = FrozenNetwork(network, team, after=network.learning.cut), network.classes
     losses, confusion = 0.0, np.zeros((classes, classes), np.int64)
     for start in range(0, len(examples), _JUDGE_BATCH):
@@ -65,11 +66,12 @@ def _validate(
         rows, _ = softmax_cross_entropy(logits, soft_targets(labels, classes))
         losses += float(rows.sum(dtype=np.float64))
         np.add.at(confusion, (labels, logits.argmax(axis=1)), 1)
-    return {
+    figures = {
         "validation_loss": losses / len(examples),
         "validation_accuracy": int(np.trace(confusion)) / len(examples),
         "validation_macro_f1": macro_f1(confusion),
     }
+    return figures, recalls(confusion)
 
 
 def _class_weights(labels: Array, classes: int, settings: TrainingSettings) -> FloatArray:
@@ -134,10 +136,13 @@ def train(
         A layer's values, the loss or a gradient became infinite or not a number.
     ShapeError
         A set is empty or a label is out of range.
+    SettingError
+        It would end by a figure of a validation set that there is not.
     """
     _check_labels("training", training, network.classes)
     if validation is not None:
         _check_labels("validation", validation, network.classes)
+    check_endings(settings, validated=validation is not None)
     state, team = state or TrainingState(), team or Team(1)
     if state.epoch:
         network.load(state.network)
@@ -168,13 +173,14 @@ def _train_phase(
     optimizer = make_optimizer(settings)
     if state.epoch >= phase.first:
         optimizer.load(state.optimizer)
-    steps, course = -(-len(training) // settings.batch_size), replace(settings, epochs=phase.epochs)
+    course = Course(phase, settings, -(-len(training) // settings.batch_size), state)
+    steps = course.steps
     weights = _class_weights(training.labels, network.classes, settings)
     pictures = ShownPictures(training.pixels.__getitem__, training.identities, data.variation, settings.seed, team)
     part = FrozenPart(network, data.statistics, team)
     known = None if data.variation.operations else part.remembered(training.pixels)
     judged = None if data.validation is None else part.remembered(data.validation.pixels)
-    for epoch in range(max(state.epoch + 1, phase.first), phase.last + 1):
+    for epoch in course.epochs(max(state.epoch + 1, phase.first)):
         order, repeats = epoch_order(training.labels, settings.seed, epoch, settings.class_draws)
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
@@ -182,7 +188,7 @@ def _train_phase(
             # Sorted within the batch, so that a memory-mapped array is read forwards.
             forwards = np.argsort(order[place], kind="stable")
             chosen = order[place][forwards]
-            rate = learning_rate((epoch - phase.first) * steps + step, phase.epochs * steps, course)
+            rate = course.rate(epoch, step)
             labels = training.labels[chosen]
             if known is None:
                 shown = pictures.show(chosen, epoch, repeats[place][forwards])
@@ -194,9 +200,12 @@ def _train_phase(
             # Before the loss, which would only warn about what it cannot compute with.
             if not np.isfinite(logits).all():
                 raise _lost(network.first_lost() or "a logit", epoch, step + 1, settings)
-            targets, row_weights = _targets(shares, training.labels[partners], labels, weights, settings)
+            mixed = (shares, training.labels[partners], labels, weights)
+            targets, row_weights = _targets(*mixed, settings.label_smoothing)
             rows, gradient = softmax_cross_entropy(logits, targets, row_weights)
-            loss = float(np.average(rows, weights=row_weights))
+            if settings.label_smoothing:  # what is told is of the labels as they are, as validation's is
+                rows, _ = softmax_cross_entropy(logits, _targets(*mixed, 0.0)[0])
+            loss = float(rows.mean(dtype=np.float64))
             if not np.isfinite(loss):
                 raise _lost("the loss", epoch, step + 1, settings)
             network.backward(gradient)
@@ -206,22 +215,25 @@ def _train_phase(
             right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
         figures = {"training_loss": losses / len(training), "training_accuracy": right / len(training)}
+        by_class: tuple[float | None, ...] = ()
         if data.validation is not None:
-            figures |= _validate(network, data.validation, part, judged, team)
-        metrics = EpochMetrics(number=epoch, figures={**figures, "learning_rate": rate})
+            validated, by_class = _validate(network, data.validation, part, judged, team)
+            figures |= validated
+        metrics = EpochMetrics(number=epoch, figures={**figures, "learning_rate": rate}, recalls=by_class)
         result = _end_epoch(metrics, network, optimizer, state, settings)
         state = result.state
-        yield result
+        course.look(state)
+        yield replace(result, last=course.last_of_all)
 
 
 def _targets(
-    shares: Array, others: Array, labels: Array, weights: FloatArray, settings: TrainingSettings
+    shares: Array, others: Array, labels: Array, weights: FloatArray, smoothing: float
 ) -> tuple[FloatArray, FloatArray]:
     """What a batch should be taken for, (N, K), and what each row counts; both shared out as the pictures are."""
-    targets, counts = soft_targets(labels, len(weights), settings.label_smoothing), weights[labels]
+    targets, counts = soft_targets(labels, len(weights), smoothing), weights[labels]
     if shares.any():
         share = shares.astype(np.float32)[:, None]
-        targets = targets * (1 - share) + soft_targets(others, len(weights), settings.label_smoothing) * share
+        targets = targets * (1 - share) + soft_targets(others, len(weights), smoothing) * share
         counts = counts * (1 - shares) + weights[others] * shares
     return targets, counts
 
@@ -262,4 +274,4 @@ def _end_epoch(
         kept_epoch=metrics.number if kept else before.kept_epoch,
         history=(*before.history, metrics),
     )
-    return EpochResult(metrics=metrics, kept=kept, state=state)
+    return EpochResult(metrics=metrics, kept=kept, state=state, last=settings.epochs)

@@ -17,6 +17,7 @@ __all__ = [
     "OFFERED_RATES",
     "SETTINGS",
     "ClassWeights",
+    "EndFigure",
     "Keep",
     "OptimizerName",
     "Part",
@@ -24,7 +25,6 @@ __all__ = [
     "Setting",
     "TrainingSettings",
     "chosen_settings",
-    "doubts",
 ]
 
 T = TypeVar("T")
@@ -64,19 +64,42 @@ class Keep(StrEnum):
     LAST = "last"
 
 
+class EndFigure(StrEnum):
+    """A figure by which a training ends before all its epochs are done."""
+
+    NONE = "none"
+    VALIDATION_LOSS = "validation-loss"
+    VALIDATION_ACCURACY = "validation-accuracy"
+    VALIDATION_F1 = "validation-macro-f1"
+    TRAINING_LOSS = "training-loss"
+    TRAINING_ACCURACY = "training-accuracy"
+
+    @property
+    def recorded(self) -> str:
+        """Its name among an epoch's figures."""
+        return self.value.replace("-", "_")
+
+    @property
+    def falls(self) -> bool:
+        """Whether less of it is better."""
+        return self.value.endswith("loss")
+
+
 class Part(StrEnum):
     """Which part of a plan a setting belongs to."""
 
     SCHEDULE = "schedule"  # how long and how fast
+    ENDING = "ending"  # when it is over before all epochs are done
     LEARNING = "learning"  # by which rule
 
 
-# Highest rates to begin with. Adam's were measured on the snow crystals (README); RMSprop's is that of lecture 6e
-# (Hinton, Srivastava & Swersky 2012); gradient descent, whose steps are not scaled, takes ten times Adam's.
+# Highest rates to begin with. AdamW's was measured on four made-up sets (README, "Defaults") and Adam's is the same;
+# RMSprop's is that of lecture 6e (Hinton, Srivastava & Swersky 2012); gradient descent, whose steps are not scaled,
+# takes several times as much.
 OFFERED_RATES: Mapping[str, float] = MappingProxyType(
     {
-        OptimizerName.ADAM: 0.003,
-        OptimizerName.ADAMW: 0.003,
+        OptimizerName.ADAM: 0.006,
+        OptimizerName.ADAMW: 0.006,
         OptimizerName.RMSPROP: 0.001,
         OptimizerName.SGD: 0.03,
     }
@@ -89,7 +112,7 @@ _CHOICES: Mapping[type[StrEnum], Mapping[str, tuple[str, str]]] = {
         OptimizerName.ADAM: ("Adam", "Steps scaled by the running size of each weight's gradient."),
         OptimizerName.ADAMW: ("AdamW", "Adam, with weights pulled to zero apart from the gradient."),
         OptimizerName.RMSPROP: ("RMSprop", "Steps scaled by the running size of the gradient, without momentum."),
-        OptimizerName.SGD: ("SGD", "Gradient descent with momentum; takes about ten times the rate of Adam."),
+        OptimizerName.SGD: ("SGD", "Gradient descent with momentum; takes several times the rate of Adam."),
     },
     Schedule: {
         Schedule.COSINE: ("falls", "Falls to zero along half a cosine."),
@@ -116,7 +139,18 @@ _CHOICES: Mapping[type[StrEnum], Mapping[str, tuple[str, str]]] = {
         ),
         Keep.LAST: ("last", "The last epoch, whatever validation says."),
     },
+    EndFigure: {
+        EndFigure.NONE: ("nothing", "Goes on until all epochs are done."),
+        EndFigure.VALIDATION_LOSS: ("validation loss", "Falls while the network gets better on what it does not see."),
+        EndFigure.VALIDATION_ACCURACY: ("validation accuracy", "Right answers of the validation set."),
+        EndFigure.VALIDATION_F1: ("validation macro F1", "Mean F1 over the classes of the validation set."),
+        EndFigure.TRAINING_LOSS: ("training loss", "Falls on, as a rule, when the network only learns by heart."),
+        EndFigure.TRAINING_ACCURACY: ("training accuracy", "Right answers in training, with variation and dropout."),
+    },
 }  # fmt: skip
+
+
+_FIGURES = tuple(figure for figure in EndFigure if figure is not EndFigure.NONE)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -153,24 +187,52 @@ class TrainingSettings:
         low=1, high=10_000, by_pictures=True,
     )  # fmt: skip
     batch_size: int = _setting(
-        32, "Batch size", "Pictures a step; 16 to 128 is usual.", Part.SCHEDULE, low=1, high=4096, unit="pictures"
+        16, "Batch size", "Pictures a step; 16 to 128 is usual.", Part.SCHEDULE, low=1, high=4096, unit="pictures"
     )
     learning_rate: float = _setting(
-        OFFERED_RATES[OptimizerName.ADAM], "Learning rate",
+        OFFERED_RATES[OptimizerName.ADAMW], "Learning rate",
         "Highest rate of the schedule; the one offered follows the optimizer.", Part.SCHEDULE,
         low=0, high=10, above=True, follows=("optimizer", OFFERED_RATES), far=_FAR,
     )  # fmt: skip
     warm_up: float = _setting(
-        0.05, "Warm-up", "Share of all steps over which the rate rises to its highest. 0 is off.", Part.SCHEDULE,
+        0.2, "Warm-up", "Share of all steps over which the rate rises to its highest. 0 is off.", Part.SCHEDULE,
         low=0, high=0.9, unit="of all steps",
     )  # fmt: skip
     seed: int = _setting(
         1, "Seed", "Draws weights, order, dropout and variation: the same seed gives the same weights.", Part.SCHEDULE,
         low=0, high=2**32 - 1,
     )  # fmt: skip
-    keep: Keep = _setting(Keep.LOWEST_LOSS, "Keep", "Which epoch becomes the model.", Part.SCHEDULE)
+    keep: Keep = _setting(Keep.LAST, "Keep", "Which epoch becomes the model.", Part.SCHEDULE)
+    end_when: EndFigure = _setting(
+        EndFigure.NONE, "Ends without progress of", "What must go on getting better; when it does not, the end comes "
+        "early: the rate falls to zero within a tenth of the epochs, or at once if it stays.", Part.ENDING,
+    )  # fmt: skip
+    end_change: float = _setting(
+        0.001, "Least progress", "By how much at least the figure must get better; less does not count.", Part.ENDING,
+        low=0, high=100, when=("end_when", _FIGURES),
+    )  # fmt: skip
+    end_within: int = _setting(
+        8, "Patience", "The last epochs in which it must have done so, beside the best before them; 5 to 20 is usual.",
+        Part.ENDING, low=1, high=10_000, unit="epochs", when=("end_when", _FIGURES),
+    )  # fmt: skip
+    end_not_before: int = _setting(
+        10, "Earliest end", "Epoch until which nothing ends for want of progress.", Part.ENDING, low=1, high=10_000,
+        when=("end_when", _FIGURES),
+    )  # fmt: skip
+    reach: EndFigure = _setting(
+        EndFigure.NONE, "Ends when reached", "A figure that is good enough at a value; the end comes as without "
+        "progress.", Part.ENDING,
+    )  # fmt: skip
+    reach_value: float = _setting(
+        0.95, "Value to reach", "Of an accuracy or F1 that is reached from below, of a loss from above.", Part.ENDING,
+        low=0, high=100, when=("reach", _FIGURES),
+    )  # fmt: skip
+    time_limit: float = _setting(
+        0.0, "Time limit", "Minutes after which it ends with the epoch under way, whatever the rate. 0 is no limit.",
+        Part.ENDING, low=0, high=100_000, unit="minutes",
+    )  # fmt: skip
     optimizer: OptimizerName = _setting(
-        OptimizerName.ADAM, "Optimizer", "The rule by which weights move.", Part.LEARNING
+        OptimizerName.ADAMW, "Optimizer", "The rule by which weights move.", Part.LEARNING
     )
     momentum: float = _setting(
         0.9, "Momentum", "Share of the last step that goes on; 0 is plain gradient descent.", Part.LEARNING,
@@ -181,7 +243,7 @@ class TrainingSettings:
         when=("optimizer", (OptimizerName.SGD,)),
     )  # fmt: skip
     weight_decay: float = _setting(
-        0.01, "Weight decay", "Share of each weight that is taken off at a rate of 1, against learning by heart.",
+        0.05, "Weight decay", "Share of each weight that is taken off at a rate of 1, against learning by heart.",
         Part.LEARNING, low=0, high=1, when=("optimizer", (OptimizerName.ADAMW,)),
     )  # fmt: skip
     schedule: Schedule = _setting(Schedule.COSINE, "The rate", "How the rate moves over the training.", Part.LEARNING)
@@ -194,7 +256,7 @@ class TrainingSettings:
         when=("schedule", (Schedule.STEP,)),
     )  # fmt: skip
     label_smoothing: float = _setting(
-        0.0, "Label smoothing",
+        0.1, "Label smoothing",
         "Share of each target spread over all classes, against false certainty. 0 is off, 0.1 is usual.",
         Part.LEARNING, low=0, high=0.9,
     )  # fmt: skip
@@ -213,6 +275,11 @@ class TrainingSettings:
         if self.class_weights is ClassWeights.BALANCED and self.class_draws is ClassDraws.BALANCED:
             raise SettingError(
                 "Rare classes would count more and be shown more often as well.", "Choose one of the two ways."
+            )
+        if self.reach is not EndFigure.NONE and not self.reach.falls and self.reach_value > 1:
+            figure = self.reach.value.replace("-", " ")
+            raise SettingError(
+                f"A {figure} of {self.reach_value:g} cannot be reached: 1 is all.", "Choose a value from 0 to 1."
             )
 
 
@@ -281,21 +348,3 @@ def chosen_settings(chosen: Mapping[str, Any]) -> TrainingSettings:
     if unknown:
         raise SettingError(f"There is no setting {', '.join(unknown)}.", f"There are: {', '.join(SETTINGS)}.")
     return TrainingSettings(**values)
-
-
-def doubts(settings: TrainingSettings) -> tuple[str, ...]:
-    """What is allowed and still far outside the usual, as questions for before a start."""
-    found = []
-    for entry in SETTINGS.values():
-        if not entry.far:
-            continue
-        offered = entry.default
-        if entry.follows:
-            other, defaults = entry.follows
-            offered = defaults[getattr(settings, other)]
-        value = getattr(settings, entry.name)
-        times, than = (value / offered, "more") if value > offered else (offered / value, "less")
-        if round(times, 6) > entry.far:
-            name = entry.words.lower()
-            found.append(f"A {name} of {value:g} is {times:.0f} times {than} than the usual {offered:g}.")
-    return tuple(found)

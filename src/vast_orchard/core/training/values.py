@@ -38,12 +38,15 @@ class EpochMetrics:
     """One epoch's figures, by name.
 
     Training ones are averaged while the weights still moved: `training_loss` (nats), `training_accuracy`. With a
-    validation set there are `validation_loss`, `validation_accuracy` and `validation_macro_f1`. `learning_rate` is that
-    of the last step.
+    validation set there are `validation_loss`, `validation_accuracy` and `validation_macro_f1`. Losses are plain,
+    neither smoothed nor weighted, so that the two can be compared. `learning_rate` is that of the last step.
     """
 
     number: int  # counted from 1
     figures: Mapping[str, float]
+    # Share of each class's validation pictures that were named rightly, in the order of the classes; None of one that
+    # has none there. Empty without a validation set.
+    recalls: tuple[float | None, ...] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -65,7 +68,7 @@ class StepResult:
     epoch: int
     step: int  # counted from 1 within the epoch
     steps: int  # in an epoch
-    loss: float
+    loss: float  # plain, as an epoch's
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -75,3 +78,4 @@ class EpochResult:
     metrics: EpochMetrics
     kept: bool  # its state is the one to keep so far
     state: TrainingState
+    last: int  # the epoch that the training ends with, as things stand

@@ -18,7 +18,8 @@ from vast_orchard.store.former_archive import FormerRecords
 from vast_orchard.store.imports import get_import
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.projects import delete_project
-from vast_orchard.store.transfer import RECORDS, Loader
+from vast_orchard.store.transfer import Loader
+from vast_orchard.store.transfer_kinds import RECORDS
 
 __all__ = ["bring_back"]
 

@@ -16,7 +16,8 @@ from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.projects import delete_project, get_project
 from vast_orchard.store.splits import looks_on
-from vast_orchard.store.transfer import RECORDS, Loader, at_one_moment, check_at_rest, dump_records
+from vast_orchard.store.transfer import Loader, at_one_moment, check_at_rest, dump_records
+from vast_orchard.store.transfer_kinds import RECORDS
 
 __all__ = ["duplicate_project"]
 

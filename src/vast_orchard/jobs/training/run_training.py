@@ -1,23 +1,27 @@
-"""A training: prepares pixels, runs the core's loop, stores every epoch, and judges the kept state.
+"""A training: prepares pixels, runs the core's loop, stores its epochs, and judges the kept state.
 
 Whatever interrupts it, it goes on after the last stored epoch and ends with the same weights.
 """
 
 import time
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any
 
+from vast_orchard.at_once.network_times import free_memory
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.duration import recipe_time
+from vast_orchard.core.training.endings import ended_early, met_words
 from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
-from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.errors import InputError, MissingError, NonFiniteError, OrchardError, StoppedError
+from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, TrainingState
+from vast_orchard.errors import InputError, MissingError, NonFiniteError, OrchardError, PausedError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import labelled_examples
 from vast_orchard.formats.model_file import origin_of, read_model, trained_model, weights_digest, write_model
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.engine import free_memory, make_ready, make_team
+from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import learn_pace
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
@@ -32,6 +36,10 @@ from vast_orchard.types import SetName
 
 __all__ = ["train_run"]
 
+# Epochs of few pictures are shorter than writing their state down: those of a second go together, and a killed worker
+# computes no more than that again.
+_TOGETHER_S = 1.0
+
 
 def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
     """Train a run to its end, or until it is stopped.
@@ -42,6 +50,8 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
         A person stopped it; what was kept until then is judged and stays.
     NonFiniteError
         The loss left the numbers; the last good state stays.
+    PausedError
+        Another run goes first; this one goes on after the epoch that it was at.
     """
     with context.database.session() as session:
         begin_run(session, run_id)
@@ -76,16 +86,16 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
             end_run(session, run.id, RunEnding.FAILED, _words(error))
         raise
     recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
-    recorder.run_to_end(len(sets[SetName.TRAINING]))
+    last = recorder.run_to_end(len(sets[SetName.TRAINING]))
     done = state.epoch if state else 0
-    learn_pace(team, recorder.trained_at - began, _expected_s(training, sets, done))
+    learn_pace(team, recorder.trained_at - began, _expected_s(training, sets, done, last))
 
 
-def _expected_s(training: Training, sets: Mapping[SetName, Examples], done: int) -> float:
-    """Of the epochs after those that are done, on the reference machine."""
+def _expected_s(training: Training, sets: Mapping[SetName, Examples], done: int, last: int) -> float:
+    """Of the epochs after those that are done up to the last one, on the reference machine."""
     counts, spent = (len(sets[SetName.TRAINING]), len(sets[SetName.VALIDATION])), 0.0
     for phase in training.phases:
-        epochs = phase.last - max(done, phase.first - 1)
+        epochs = min(phase.last, last) - max(done, phase.first - 1)
         spent += max(0, epochs) * recipe_time(training.recipe, 1.0, *counts, cut=phase.learning.cut).epoch_s
     return spent
 
@@ -130,22 +140,17 @@ class _Recorder:
     ) -> None:
         self._context, self._run = context, run
         self._training, self._progress = training, progress
-        self._epoch = state.epoch if state else 0
+        self._state = state
         self._began = time.monotonic() - (run.train_s or 0.0)
+        self._waiting: list[tuple[EpochMetrics, bool]] = []  # not stored yet, with whether one's state was kept
+        self._store_at = 0.0  # by the clock
         self.trained_at = 0.0  # by the clock, when the last epoch was through
 
-    def run_to_end(self, pictures: int) -> None:
-        """Consume the loop; whatever ends it, the run says why."""
+    def run_to_end(self, pictures: int) -> int:
+        """Consume the loop; whatever ends it, the run says why. Its last epoch, if it ended well."""
         settings = self._training.recipe.settings
-        epochs, steps = settings.epochs, -(-pictures // settings.batch_size)
         try:
-            self._progress.stage("Training", epochs * steps, self._epoch * steps)
-            for result in self._training.results:
-                if isinstance(result, EpochResult):
-                    self._store_epoch(result)
-                    self._progress.report()
-                else:
-                    self._progress.advance()
+            done = self._consume(settings, -(-pictures // settings.batch_size))
         except StoppedError:
             self._end(RunEnding.STOPPED)
             raise
@@ -153,31 +158,80 @@ class _Recorder:
             self._end(RunEnding.FAILED, _words(error))
             raise
         self.trained_at = time.monotonic()
-        self._end(RunEnding.EPOCHS)
+        facts = self._condition(settings)
+        self._end(RunEnding.CONDITION if facts else RunEnding.EPOCHS, facts)
+        return done
 
-    def _store_epoch(self, result: EpochResult) -> None:
-        state, number, store = result.state, result.metrics.number, self._context.store
-        self._epoch, run_id = number, self._run.id
+    def _consume(self, settings: TrainingSettings, steps: int) -> int:
+        last, done = settings.epochs, self._state.epoch if self._state else 0
+        self._progress.stage("Training", last * steps, done * steps)
+        if done and self._time_is_up(settings):
+            return done
+        for result in self._training.results:
+            if not isinstance(result, EpochResult):
+                self._progress.advance()
+                continue
+            self._take(result)
+            done = result.metrics.number
+            if result.last != last:
+                last = result.last
+                self._progress.stage("Training, to an early end", last * steps, done * steps)
+            self._progress.report()
+            if self._time_is_up(settings):
+                break
+            if self._progress.pause_asked and done < last:
+                self._store_waiting()
+                raise PausedError(f"Paused after epoch {done} of {last}.", "It goes on when its turn comes.")
+        return done
+
+    def _time_is_up(self, settings: TrainingSettings) -> bool:
+        return bool(settings.time_limit) and time.monotonic() - self._began >= 60 * settings.time_limit
+
+    def _condition(self, settings: TrainingSettings) -> dict[str, Any] | None:
+        """What ended the training before all its epochs, if anything did."""
+        history = self._state.history if self._state else ()
+        met = ended_early(history, settings, self._training.phases[-1].first)
+        return {"what": met_words(met, settings), **asdict(met)} if met else None
+
+    def _take(self, result: EpochResult) -> None:
+        self._waiting.append((result.metrics, result.kept))
+        self._state = result.state
+        if time.monotonic() >= self._store_at:
+            self._store_waiting()
+            self._store_at = time.monotonic() + _TOGETHER_S
+
+    def _store_waiting(self) -> None:
+        if not self._waiting or self._state is None:
+            return
+        state, store, run_id = self._state, self._context.store, self._run.id
+        kept = any(kept for _, kept in self._waiting)
         names = [entry["name"] for entry in self._run.classes]
-        place = f"runs/{run_id}/{{}}-{number:05d}.safetensors".format
-        store.write(place("last"), write_checkpoint(state))
-        if result.kept:
-            store.write(place("kept"), write_model(trained_model(self._training, state, names)))
+        last = f"runs/{run_id}/last-{state.epoch:05d}.safetensors"
+        model = f"runs/{run_id}/kept-{state.kept_epoch:05d}.safetensors"
+        store.write(last, write_checkpoint(state))
+        if kept:
+            store.write(model, write_model(trained_model(self._training, state, names)))
         store.settle()
         with self._context.database.session() as session:
             # The lease is asked for in the same transaction: a worker that lost it must not move the pointers.
             hold_lease(session, self._progress.job_id, self._progress.owner)
-            replaced = [set_last_state(session, run_id, number, place("last"))]
-            if result.kept:
+            replaced = [set_last_state(session, run_id, state.epoch, last)]
+            if kept:
                 digest = weights_digest(state.kept)
-                replaced.append(keep_state(session, run_id, epoch=number, digest=digest, path=place("kept")))
+                replaced.append(keep_state(session, run_id, epoch=state.kept_epoch, digest=digest, path=model))
             spent = time.monotonic() - self._began
-            add_epoch(session, run_id, number, result.metrics.figures, kept=result.kept, train_s=spent)
+            for metrics, better in self._waiting:
+                add_epoch(
+                    session, run_id, metrics.number, metrics.figures,
+                    kept=better, train_s=spent, recalls=metrics.recalls,
+                )  # fmt: skip
+        self._waiting.clear()
         for path in replaced:
             if path:
                 store.remove(path)
 
     def _end(self, by: RunEnding, facts: dict[str, Any] | None = None) -> None:
+        self._store_waiting()
         with self._context.database.session() as session:
             hold_lease(session, self._progress.job_id, self._progress.owner)
             end_run(session, self._run.id, by, facts, time.monotonic() - self._began)

@@ -15,13 +15,14 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.ingredients import version_of_value
+from vast_orchard.store.run_states import reopen_run
 from vast_orchard.store.runs import START_FILE, create_run, get_run, set_parameters, set_start
 from vast_orchard.store.schema import IngredientKind, JobKind
 from vast_orchard.store.splits import get_split
 from vast_orchard.store.values import RunValue
 from vast_orchard.types import SetName
 
-__all__ = ["RunOrder", "start_run"]
+__all__ = ["RunOrder", "go_on", "start_run"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,4 +102,17 @@ def start_run(session: Session, project_id: int, order: RunOrder, store: ByteSto
         # The last that can fail, so that no file is left of a run that there is not.
         store.write(place, order.start_file)
         store.settle()
+    return get_run(session, run.id)
+
+
+def go_on(session: Session, run: RunValue) -> RunValue:
+    """Let a run that was stopped or failed train on from where it is, to the weights that it would have had.
+
+    Raises
+    ------
+    ConflictError
+        It has not ended, or has ended well.
+    """
+    reopen_run(session, run.id)
+    start_job(session, run.project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
     return get_run(session, run.id)

@@ -113,6 +113,9 @@ class Run(Base):
     state_path: Mapped[str | None]
     state_epoch: Mapped[int | None]
     start_path: Mapped[str | None]  # weights that it started from
+    # Of what waits, over all projects: the smallest place has the next turn; without one, in the order of starting.
+    queue_place: Mapped[float | None]
+    held: Mapped[bool] = mapped_column(server_default="false")  # has no turn until it is let go
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
         CheckConstraint("state in ('waiting', 'training', 'ended')", name="state"),
@@ -129,3 +132,5 @@ class Epoch(Base):
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True)
     figures: Mapped[dict[str, Any]]
+    # Of each class on validation, in the order of the run's classes; null of one that has no picture there.
+    recalls: Mapped[list[Any]] = mapped_column(server_default="[]")

@@ -91,6 +91,7 @@ class Job(Base):
     sign_at: Mapped[dt.datetime | None]
     stop_asked: Mapped[bool] = mapped_column(Boolean, default=False)
     stop_asked_at: Mapped[dt.datetime | None]
+    pause_asked: Mapped[bool] = mapped_column(Boolean, server_default="false")  # waits again as soon as it can
     seen: Mapped[bool] = mapped_column(Boolean, default=False)  # its end was looked at and put away
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     started_at: Mapped[dt.datetime | None]

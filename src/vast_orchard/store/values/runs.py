@@ -11,6 +11,7 @@ __all__ = [
     "EpochValue",
     "Footing",
     "LedgerPage",
+    "QueuedRun",
     "RunGroupValue",
     "RunHoldings",
     "RunValue",
@@ -24,6 +25,7 @@ class EpochValue:
 
     number: int
     figures: dict[str, float]
+    recalls: list[float | None]  # of each class on validation, in the order of the run's classes
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -89,6 +91,25 @@ class LedgerPage:
     runs: list[RunValue]
     total: int
     after: str | None  # names the next page; None: there is none
+
+
+@dataclass(frozen=True, kw_only=True)
+class QueuedRun:
+    """A run that trains or waits for its turn."""
+
+    run_id: int
+    job_id: int
+    number: int
+    name: str
+    project_id: int
+    project_name: str
+    training: bool
+    held: bool
+    pausing: bool  # it trains, and waits again after its epoch
+    epochs_done: int
+    recipe: dict[str, Any]
+    counts: dict[str, int]  # pictures by set
+    left_s: float | None  # of what trains
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,8 +1,18 @@
 /** Training and validation in one plot, the gap between them shaded, the kept epoch as a post. */
-import { type PointerEvent, useId, useState } from "react";
+import { type PointerEvent, type ReactNode, useId, useState } from "react";
 import type { Epoch } from "../../api/client";
-import { curveGeometry, curvePoints, type Measure, turningEpoch } from "../../domain/curves";
-import { score } from "../../domain/words";
+import {
+  type Box,
+  type ClassLine,
+  endSigns,
+  type Line,
+  linesOf,
+  type Plot,
+  plotOf,
+  readAt,
+  type Shown,
+} from "../../domain/curveLines";
+import { turningEpoch } from "../../domain/curves";
 import { type Size, useSize } from "../../parts/useSize";
 
 interface Props {
@@ -11,19 +21,16 @@ interface Props {
   kept: number | null;
   /** The first epoch in which everything learns, if only new layers did before. */
   thawed?: number | undefined;
-  measure: Measure;
+  shown: Shown;
+  logarithmic?: boolean;
+  /** Of the run, in its order. */
+  classes: readonly ClassLine[];
+  /** What it is, and how that is changed. */
+  head: ReactNode;
 }
 
-/** Where the plot lies within what is drawn. */
-interface Box {
-  left: number;
-  top: number;
-  right: number;
-  bottom: number;
-}
-
-function boxIn({ width, height }: Size): Box {
-  return { left: 38, top: 26, right: width - 10, bottom: height - 34 };
+function boxIn({ width, height }: Size, shown: Shown): Box {
+  return { left: 42, top: 26, right: width - (shown === "recall" ? 30 : 10), bottom: height - 34 };
 }
 
 /** The epoch nearest to the pointer. */
@@ -37,20 +44,33 @@ function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planne
 export function Curves(props: Props) {
   const [place, size] = useSize();
   return (
-    <figure ref={place} className="relative min-w-0 flex-1" data-testid={`curves-${props.measure}`}>
+    <figure ref={place} className="relative min-w-0 flex-1" data-testid={`curves-${props.shown}`}>
       <div className="absolute inset-0">{size && size.width > 60 && <Plotted {...props} size={size} />}</div>
+      <figcaption className="absolute top-0 left-[42px] text-[13px] leading-5 font-semibold">
+        {props.head}
+      </figcaption>
     </figure>
   );
 }
 
-function Plotted({ epochs, planned, kept, thawed, measure, size }: Props & { size: Size }) {
+const TITLE: Record<Shown, string> = {
+  loss: "loss of training and validation",
+  accuracy: "accuracy of training and validation",
+  "macro-f1": "macro F1 on validation",
+  recall: "recall of each class on validation",
+  rate: "learning rate",
+};
+
+function Plotted(props: Props & { size: Size }) {
+  const { epochs, planned, kept, thawed, shown, size } = props;
   const title = useId();
   const [at, setAt] = useState<number>();
-  const box = boxIn(size);
-  const points = curvePoints(epochs, measure);
-  const plot = curveGeometry(points, measure, planned, box);
-  const turned = measure === "loss" ? turningEpoch(epochs) : undefined;
-  const shown = points.find((point) => point.epoch === at) ?? points[points.length - 1];
+  const box = boxIn(size, shown);
+  const lines = linesOf(shown, epochs, props.classes);
+  const numbers = epochs.map((entry) => entry.number);
+  const plot = plotOf(shown, lines, numbers, planned, box, props.logarithmic);
+  const pointed = numbers.indexOf(at ?? -1);
+  const place = pointed >= 0 ? pointed : numbers.length - 1;
   return (
     <svg
       width={size.width}
@@ -61,38 +81,31 @@ function Plotted({ epochs, planned, kept, thawed, measure, size }: Props & { siz
       onPointerLeave={() => setAt(undefined)}
     >
       <title id={title}>
-        {measure} of training and validation over {epochs.length} epochs
+        {TITLE[shown]} over {epochs.length} epochs
       </title>
-      <text x={box.left} y={14} className="fill-ink text-[13px] font-semibold">
-        {measure === "loss" ? "Loss" : "Accuracy"}
-      </text>
-      {shown && (
+      {place >= 0 && (
         <text x={box.right} y={14} textAnchor="end" className="fill-quiet text-[12px]">
-          epoch {shown.epoch}: training {score(shown.training)}, validation {score(shown.validation)}
+          epoch {numbers[place]}: {readAt(shown, lines, place)}
         </text>
       )}
       <Axes plot={plot} box={box} />
-      {points.length > 0 && <Lines plot={plot} points={points} />}
-      {turned !== undefined && (
-        <circle
-          cx={plot.x(turned)}
-          cy={plot.y(points.find((point) => point.epoch === turned)?.validation ?? 0)}
-          r={5}
-          fill="none"
-          stroke="var(--wrong)"
-          strokeWidth={2}
-        />
-      )}
+      <Lines plot={plot} lines={lines} />
+      {endSigns(plot, lines, box).map((end) => (
+        <text key={end.sign} x={box.right + 6} y={end.at + 4} className="fill-ink text-[11px]">
+          {end.sign}
+        </text>
+      ))}
+      {shown === "loss" && <TurnedMark plot={plot} epochs={epochs} />}
       {thawed !== undefined && (
         <ThawedPost box={box} x={plot.x(thawed - 0.5)} wide={plot.x(thawed) - box.left} />
       )}
       {kept !== null && kept > 0 && (
         <KeptPost box={box} x={plot.x(kept)} epoch={kept} late={kept > planned * 0.8} />
       )}
-      {at !== undefined && shown?.epoch === at && (
+      {pointed >= 0 && (
         <line
-          x1={plot.x(at)}
-          x2={plot.x(at)}
+          x1={plot.x(at ?? 0)}
+          x2={plot.x(at ?? 0)}
           y1={box.top}
           y2={box.bottom}
           stroke="var(--edge)"
@@ -103,7 +116,23 @@ function Plotted({ epochs, planned, kept, thawed, measure, size }: Props & { siz
   );
 }
 
-type Plot = ReturnType<typeof curveGeometry>;
+/** Where validation loss turned. */
+function TurnedMark({ plot, epochs }: { plot: Plot; epochs: readonly Epoch[] }) {
+  const turned = turningEpoch(epochs);
+  const loss = epochs.find((entry) => entry.number === turned)?.figures.validation_loss;
+  if (turned === undefined || loss === undefined) return null;
+  return (
+    <circle
+      cx={plot.x(turned)}
+      cy={plot.y(loss)}
+      r={5}
+      fill="none"
+      stroke="var(--wrong)"
+      strokeWidth={2}
+      data-testid="turned"
+    />
+  );
+}
 
 function Axes({ plot, box }: { plot: Plot; box: Box }) {
   return (
@@ -135,17 +164,27 @@ function Axes({ plot, box }: { plot: Plot; box: Box }) {
   );
 }
 
-function Lines({ plot, points }: { plot: Plot; points: ReturnType<typeof curvePoints> }) {
+function Lines({ plot, lines }: { plot: Plot; lines: readonly Line[] }) {
   return (
     <>
-      <path d={plot.gap} fill="var(--choice)" opacity={0.12} />
-      <path d={plot.training} fill="none" stroke="var(--training)" strokeWidth={1.75} strokeDasharray="5 3" />
-      <path d={plot.validation} fill="none" stroke="var(--choice)" strokeWidth={2.25} />
-      {points.length === 1 && points[0] && (
-        <>
-          <circle cx={plot.x(1)} cy={plot.y(points[0].training)} r={3} fill="var(--training)" />
-          <circle cx={plot.x(1)} cy={plot.y(points[0].validation)} r={3} fill="var(--choice)" />
-        </>
+      {plot.gap && <path d={plot.gap} fill="var(--choice)" opacity={0.12} />}
+      {lines.map((entry, place) => (
+        <path
+          key={entry.name}
+          d={plot.paths[place]?.d}
+          fill="none"
+          stroke={entry.colour}
+          strokeWidth={entry.small ? 1.5 : entry.dashed ? 1.75 : 2.25}
+          strokeLinecap="round"
+          strokeDasharray={entry.dashed ? "5 3" : undefined}
+        >
+          <title>{entry.name}</title>
+        </path>
+      ))}
+      {lines.map((entry) =>
+        entry.values.length === 1 && entry.values[0] != null ? (
+          <circle key={entry.name} cx={plot.x(1)} cy={plot.y(entry.values[0])} r={3} fill={entry.colour} />
+        ) : null,
       )}
     </>
   );

@@ -1,10 +1,12 @@
 /** What can be done with a run that is there: another name or note, or the bin. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, need, type Run } from "../../api/client";
+import { client, need, type Recipe, type Run } from "../../api/client";
 import { useHoldings } from "../../api/runQueries";
+import { readStart } from "../../api/startQueries";
 import { useAddress } from "../../app/context";
 import { runTitle } from "../../domain/runs";
+import { recipeOf, trainedOn } from "../../domain/start";
 import { bytes, plural } from "../../domain/words";
 import { ActionMenu } from "../../parts/ActionMenu";
 import { buttonLook } from "../../parts/Button";
@@ -12,8 +14,16 @@ import { useNotices } from "../../parts/Notices";
 import { SheetForm } from "../../parts/SheetForm";
 import { TitleFields } from "./StartCell";
 
-export function RunMenu({ run }: { run: Run }) {
+interface Props {
+  run: Run;
+  /** Lays a recipe onto the Run sheet. */
+  onRecipe: (recipe: Recipe) => void;
+}
+
+export function RunMenu({ run, onRecipe }: Props) {
   const [asked, setAsked] = useState<"title" | "bin">();
+  const { goOn, trainOn } = useGoingOn(run, onRecipe);
+  const broken = run.state === "ended" && (run.ended_by === "stopped" || run.ended_by === "failed");
   const close = () => setAsked(undefined);
   return (
     <>
@@ -23,6 +33,10 @@ export function RunMenu({ run }: { run: Run }) {
         className={buttonLook("bare")}
         anchor="bottom start"
         actions={[
+          ...(broken ? [{ words: "Go on from where it is", act: goOn }] : []),
+          ...(run.state === "ended" && run.model
+            ? [{ words: "Train on from its model …", act: trainOn }]
+            : []),
           { words: "Name and note", act: () => setAsked("title") },
           { words: "Into the bin", act: () => setAsked("bin"), danger: true },
         ]}
@@ -31,6 +45,31 @@ export function RunMenu({ run }: { run: Run }) {
       {asked === "bin" && <BinSheet run={run} onClose={close} />}
     </>
   );
+}
+
+/** A run that was stopped or failed goes on itself; one that ended well is what a new one starts from. */
+function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
+  const queries = useQueryClient();
+  const { say, fail } = useNotices();
+  const goOn = async () => {
+    try {
+      await need(client.POST("/api/runs/{run_id}/go-on", { params: { path: { run_id: run.id } } }));
+      for (const key of ["runs", "run", "queue"]) await queries.invalidateQueries({ queryKey: [key] });
+    } catch (error) {
+      fail(error);
+    }
+  };
+  const trainOn = async () => {
+    if (!run.model) return;
+    try {
+      const source = { model_id: run.model.id };
+      onRecipe(trainedOn(recipeOf(run), source, await readStart(source)));
+      say(`The Run sheet starts from run ${run.number} now, at a third of its rate.`);
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return { goOn: () => void goOn(), trainOn: () => void trainOn() };
 }
 
 function TitleSheet({ run, onClose }: { run: Run; onClose: () => void }) {

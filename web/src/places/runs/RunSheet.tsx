@@ -1,25 +1,26 @@
 /** The Run sheet: a run's ingredients in a band, each as a picture of itself; detail opens on demand. */
 import type { ReactNode } from "react";
-import type { ClassOf, Project, Recipe, Setting, Split, Starter, Variation } from "../../api/client";
+import type {
+  ClassOf,
+  EndingTrial,
+  Project,
+  Recipe,
+  Setting,
+  Split,
+  Starter,
+  Variation,
+} from "../../api/client";
 import { useVariationSheet } from "../../api/ingredientQueries";
-import { useRateLine } from "../../api/runQueries";
 import type { StartPlanned } from "../../api/startQueries";
 import { lessonOf } from "../../domain/network";
-import {
-  networkLabel,
-  preprocessingWords,
-  ratePath,
-  ruleWords,
-  scheduleWords,
-  stackBars,
-  steps,
-} from "../../domain/recipe";
+import { networkLabel, preprocessingWords, ruleWords, stackBars } from "../../domain/recipe";
 import { planSeconds } from "../../domain/start";
 import { type SettingValue, shownSettings, withSetting } from "../../domain/trainingSettings";
 import { variationWords } from "../../domain/variation";
 import { Imbalance } from "./Imbalance";
 import { BAND, CELL, Part, PartHead } from "./Part";
 import { PicturesPart } from "./PicturesPart";
+import { SchedulePart } from "./SchedulePart";
 import { SettingField } from "./SettingField";
 import { type RunTitle, StartCell } from "./StartCell";
 import { StartLine } from "./StartLine";
@@ -41,6 +42,8 @@ export interface RunSheetProps {
   table: readonly Setting[];
   training: Training;
   start: StartPlanned;
+  /** What an early end would have done to earlier runs. */
+  trial: EndingTrial | undefined;
   /** A variation that is proposed, where few pictures are not varied. */
   careful: Variation | undefined;
   /** Offered where nothing was chosen to start from. */
@@ -109,16 +112,14 @@ export function RunSheet(props: RunSheetProps) {
         )}
       </Ingredient>
       <NetworkPart {...props} network={network} />
-      <Part
-        title="Schedule"
-        words={scheduleWords(settings)}
-        picture={<RateLine recipe={recipe} steps={steps(shown, settings)} />}
-        right
-      >
-        {shownSettings(table, "schedule", settings).map((setting) => (
-          <SettingField key={setting.name} setting={setting} settings={settings} onChange={onSetting} />
-        ))}
-      </Part>
+      <SchedulePart
+        recipe={recipe}
+        table={table}
+        shown={shown}
+        seconds={secondsOf(props, network)}
+        trial={props.trial}
+        onSetting={onSetting}
+      />
       <Part title="Learning" words={ruleWords(table, settings)} asked={props.learning} right>
         {shownSettings(table, "learning", settings)
           .filter((setting) => !BY_REMEDY.has(setting.name))
@@ -127,7 +128,13 @@ export function RunSheet(props: RunSheetProps) {
           ))}
         <Imbalance classes={classes} split={split} recipe={recipe} onRecipe={onRecipe} />
       </Part>
-      <StartCell {...props} shown={shown} seconds={secondsOf(props, network)} onSetting={onSetting} />
+      <StartCell
+        {...props}
+        shown={shown}
+        seconds={secondsOf(props, network)}
+        network={network}
+        onSetting={onSetting}
+      />
     </section>
   );
 }
@@ -214,29 +221,6 @@ function Preview({ projectId, recipe, split, variants, words }: PreviewProps) {
     <img src={`data:image/jpeg;base64,${sheet.data.image}`} alt={words} className="h-[66px] object-contain" />
   ) : (
     <span className="block h-[66px] bg-sunken" style={{ aspectRatio: (1 + variants) / 2 }} />
-  );
-}
-
-/** The learning rate from the first step to the last. */
-function RateLine({ recipe, steps: all }: { recipe: Recipe; steps: number }) {
-  const rates = useRateLine(recipe.settings, all, recipe.start?.new_epochs ?? 0);
-  return (
-    <svg
-      viewBox="0 0 100 42"
-      preserveAspectRatio="none"
-      className="h-11 w-full"
-      role="img"
-      aria-label="The learning rate over the training"
-    >
-      <line x1="0" x2="100" y1="41" y2="41" stroke="var(--edge)" vectorEffect="non-scaling-stroke" />
-      <path
-        d={ratePath(rates.data ?? [])}
-        fill="none"
-        stroke="var(--choice)"
-        strokeWidth={2}
-        vectorEffect="non-scaling-stroke"
-      />
-    </svg>
   );
 }
 

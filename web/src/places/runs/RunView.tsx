@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { client, type Epoch, type Job, need, type Run } from "../../api/client";
+import { client, type Epoch, type Job, need, type Recipe, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useEpochs } from "../../api/runQueries";
 import { curveWords, gapWords } from "../../domain/curves";
@@ -15,26 +15,23 @@ import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Failed } from "../../parts/States";
-import { CurveLegend, Curves } from "./Curves";
+import { CurvePair } from "./CurvePair";
+import { CurveLegend } from "./Curves";
 import { RunMenu } from "./RunMenu";
 
 interface Props {
   run: Run;
+  /** Lays a recipe onto the Run sheet. */
+  onRecipe: (recipe: Recipe) => void;
   /** What it stood on. */
   children: ReactNode;
 }
 
-export function RunView({ run, children }: Props) {
+export function RunView({ run, onRecipe, children }: Props) {
   const { data: jobs = [] } = useJobs();
   const epochs = useEpochs(run.id);
   const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
   const figures = epochs.data ?? [];
-  const curves = {
-    epochs: figures,
-    planned: run.recipe.settings.epochs,
-    kept: run.model?.epoch ?? null,
-    thawed: thawedAt(run.recipe),
-  };
   // One that ended before its first epoch has nothing to draw.
   const drawn = figures.length > 0 || run.state !== "ended";
   return (
@@ -45,7 +42,7 @@ export function RunView({ run, children }: Props) {
         </h2>
         {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
         <span className="ml-auto">
-          <RunMenu run={run} />
+          <RunMenu run={run} onRecipe={onRecipe} />
         </span>
       </div>
       <div className="mt-0.5 mb-1.5 flex items-start justify-between gap-4 px-5">
@@ -60,12 +57,9 @@ export function RunView({ run, children }: Props) {
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
       ) : drawn ? (
-        <div className="mt-2 flex min-h-[210px] flex-1 gap-4 px-5">
-          <Curves {...curves} measure="loss" />
-          <Curves {...curves} measure="accuracy" />
-        </div>
+        <CurvePair run={run} epochs={figures} />
       ) : null}
-      {figures.length > 0 && <EpochTable epochs={figures} kept={curves.kept} />}
+      {figures.length > 0 && <EpochTable run={run} epochs={figures} />}
     </section>
   );
 }
@@ -100,7 +94,8 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
   const { epochs } = run.recipe.settings;
   const [now, thawed] = [Math.min(run.epochs_done + 1, epochs), thawedAt(run.recipe)];
   const left = job.left_s === null ? "" : `, ${duration(job.left_s)} left`;
-  const trains = run.state === "training" && job.state === "running" && job.stage === "Training";
+  const trains = run.state === "training" && job.state === "running" && job.stage.startsWith("Training");
+  const early = job.stage === "Training, to an early end";
   const stop = () =>
     need(client.POST("/api/jobs/{job_id}/stop", { params: { path: { job_id: job.id } } }))
       .then(() => queries.invalidateQueries({ queryKey: ["jobs"] }))
@@ -109,7 +104,7 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
     <div className="flex flex-1 items-center gap-3" role="status" data-testid="run-progress">
       <span className={isPutOff(job) ? "min-w-0 flex-1 text-wrong" : "whitespace-nowrap"}>
         {trains
-          ? `Epoch ${now} of ${epochs}${thawed && now < thawed ? ", only new layers learn" : ""}${left}`
+          ? `Epoch ${now}${early ? ", to an early end" : ` of ${epochs}`}${thawed && now < thawed ? ", only new layers learn" : ""}${left}`
           : jobWords(job)}
       </span>
       {!isPutOff(job) && <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />}
@@ -142,11 +137,15 @@ const COLUMNS = [
   ["validation_macro_f1", "macro F1"],
 ] as const;
 
-function EpochTable({ epochs, kept }: { epochs: readonly Epoch[]; kept: number | null }) {
+function EpochTable({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
+  const kept = run.model?.epoch ?? null;
   const columns = COLUMNS.filter(([name]) => epochs.some((epoch) => epoch.figures[name] !== undefined));
   return (
     <details className="mt-1 mb-2 px-5">
       <summary className="cursor-pointer text-quiet">Figures of every epoch</summary>
+      <a href={`/api/runs/${run.id}/epochs.csv`} className="text-sm text-choice underline" download>
+        as CSV, with the recall of each class
+      </a>
       <table className="mt-1 w-full font-mono text-sm">
         <thead>
           <tr className="text-right text-quiet">

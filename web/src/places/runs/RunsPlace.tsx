@@ -1,11 +1,12 @@
 /** Runs: the Run sheet across the top, then the run on show, what it stood on and its curves, and the Ledger. */
 import { useState } from "react";
 import type { ClassOf, Recipe, Run, Setting } from "../../api/client";
-import { useDefaultRecipe, useTrainingSettings } from "../../api/runQueries";
+import { useDefaultRecipe, useEndingTrial, useTrainingSettings } from "../../api/runQueries";
 import { useStarters, useStartPlan } from "../../api/startQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { fromNothing, proposedStarter, recipeOf } from "../../domain/start";
 import { stoodOn } from "../../domain/stoodOn";
+import { mayEndEarly } from "../../domain/trainingSettings";
 import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { DivideSheet } from "../sets/DivideSheet";
@@ -13,6 +14,7 @@ import { FirstQuestions } from "./FirstQuestions";
 import { Ledger } from "./Ledger";
 import { NetworkBench } from "./NetworkBench";
 import { PreprocessingBench } from "./PreprocessingBench";
+import { Queue } from "./Queue";
 import { RunSheet } from "./RunSheet";
 import { RunView } from "./RunView";
 import { StartBench } from "./StartBench";
@@ -43,6 +45,7 @@ export function RunsPlace() {
   const recipe = changed ?? (runs[0] ? recipeOf(runs[0]) : defaults.data && fromNothing(defaults.data));
   const start = useStartPlan(project.id, recipe, base?.sets);
   const proposed = useProposedStarter(recipe, base?.sets.training ?? 0, classes);
+  const trial = useEndingTrial(project.id, recipe?.settings, recipe?.start?.new_epochs ?? 0);
   const training = useTraining({
     projectId: project.id,
     recipe,
@@ -51,6 +54,7 @@ export function RunsPlace() {
     title,
     possible: project.pictures > 0 && table.data !== undefined,
     plan: start.plan,
+    trial: recipe && mayEndEarly(recipe.settings) ? trial.data : undefined,
     first: runs.length === 0 && isSame(recipe?.variation, defaults.data?.variation),
     onStarted: (run) => {
       setTitle(UNTITLED);
@@ -85,6 +89,7 @@ export function RunsPlace() {
         split={split}
         training={training}
         start={start}
+        trial={mayEndEarly(recipe.settings) ? trial.data : undefined}
         proposed={proposed}
         careful={proposed && !recipe.variation.operations.length ? defaults.data?.variation : undefined}
         title={title}
@@ -174,9 +179,10 @@ function Results({ shown, ...sheet }: ResultsProps) {
     );
   return (
     <>
-      <RunView run={shown} key={shown.id}>
+      <RunView run={shown} key={shown.id} onRecipe={sheet.onRecipe}>
         <Ingredients run={shown} {...sheet} />
       </RunView>
+      <Queue projectId={project.id} onShow={(id) => setAddress({ run: String(id) })} />
       <Ledger projectId={project.id} shown={shown} onShow={(run) => setAddress({ run: String(run.id) })} />
     </>
   );

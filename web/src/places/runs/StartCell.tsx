@@ -3,11 +3,12 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import type { Split } from "../../api/client";
 import { useSplitChecks } from "../../api/ingredientQueries";
 import { steps } from "../../domain/recipe";
-import { type Doubt, type SettingValue, START } from "../../domain/trainingSettings";
-import { duration, plural } from "../../domain/words";
+import { type Doubt, type SettingValue, START, withSetting } from "../../domain/trainingSettings";
+import { bytes, duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { TextField } from "../../parts/TextField";
 import type { RunSheetProps } from "./RunSheet";
+import type { ShownNetwork } from "./useNetworkShown";
 import type { Training } from "./useTraining";
 
 export interface RunTitle {
@@ -20,16 +21,22 @@ interface Props extends RunSheetProps {
   shown: number;
   /** Expected of all epochs, if it can be told. */
   seconds: number | null;
+  network: ShownNetwork | undefined;
   onSetting: (name: string, value: SettingValue) => void;
 }
 
 export function StartCell(props: Props) {
-  const { project, split, recipe, training, shown, seconds, onDivide, onSetting } = props;
+  const { project, split, recipe, training, shown, seconds, onDivide } = props;
   const prepared = props.start.plan?.preprocessing;
-  const mend = (doubt: Doubt) => {
-    if (doubt.name !== START) onSetting(doubt.name, doubt.usual);
-    else if (prepared) props.onRecipe({ ...recipe, preprocessing: prepared });
-  };
+  const mend = (doubts: readonly Doubt[]) =>
+    props.onRecipe({
+      ...recipe,
+      settings: doubts
+        .filter((doubt) => doubt.name !== START)
+        .reduce((now, { name, usual }) => withSetting(props.table, now, name, usual), recipe.settings),
+      preprocessing:
+        prepared && doubts.some((doubt) => doubt.name === START) ? prepared : recipe.preprocessing,
+    });
   return (
     <div className="min-w-0 px-3 py-2">
       {training.doubts.length ? (
@@ -58,8 +65,45 @@ export function StartCell(props: Props) {
         </span>
         <Titled title={props.title} onTitle={props.onTitle} />
       </p>
+      {props.network && !props.network.wrong && (
+        <Memory network={props.network} batch={recipe.settings.batch_size} onSetting={props.onSetting} />
+      )}
       {split && <Warnings projectId={project.id} split={split} onDivide={onDivide} />}
     </div>
+  );
+}
+
+/** What a step holds, beside what is free; too little is said here, with the batch that fits. */
+function Memory(props: {
+  network: ShownNetwork;
+  batch: number;
+  onSetting: (name: string, value: SettingValue) => void;
+}) {
+  const { memory_bytes: needed, memory_free_bytes: free, batch_that_fits: fits } = props.network;
+  if (needed <= free)
+    return (
+      <p
+        className="text-sm text-quiet"
+        title="What a step of the training holds, and what is free on this machine"
+      >
+        {bytes(needed)} of memory, {bytes(free)} free
+      </p>
+    );
+  return (
+    <p role="alert" className="text-sm text-wrong" data-testid="memory">
+      A batch of {props.batch} needs {bytes(needed)} of memory, and {bytes(free)} are free.{" "}
+      {fits > 0 ? (
+        <button
+          type="button"
+          onClick={() => props.onSetting("batch_size", fits)}
+          className="cursor-pointer underline"
+        >
+          Use {fits}
+        </button>
+      ) : (
+        "Choose a smaller network or input size."
+      )}
+    </p>
   );
 }
 
@@ -99,24 +143,24 @@ export function TitleFields({ title, onTitle }: { title: RunTitle; onTitle: (tit
 }
 
 /** What is far from usual is asked before the start, with the way back beside it. */
-function Doubts(props: { training: Training; onMend: (doubt: Doubt) => void }) {
+function Doubts(props: { training: Training; onMend: (doubts: readonly Doubt[]) => void }) {
   const { doubts, insist, withdraw } = props.training;
   return (
     <div role="alertdialog" aria-label="Before the start" data-testid="doubts">
-      {doubts.map((doubt) => (
-        <p key={doubt.words} className="mb-1 text-wrong">
-          {doubt.words}
+      {[...new Set(doubts.map((doubt) => doubt.words))].map((words) => (
+        <p key={words} className="mb-1 text-wrong">
+          {words}
         </p>
       ))}
       <div className="flex gap-2">
         <Button
           kind="main"
           onClick={() => {
-            for (const doubt of doubts) props.onMend(doubt);
+            props.onMend(doubts);
             withdraw();
           }}
         >
-          Use {[...new Set(doubts.map((doubt) => doubt.usual))].join(", ")}
+          Use {[...new Set(doubts.map((doubt) => doubt.called ?? doubt.usual))].join(", ")}
         </Button>
         <Button onClick={insist}>Train all the same</Button>
       </div>

@@ -3,6 +3,7 @@ import type { Recipe, StartPlan } from "../../api/client";
 import { LEARNS, layerCounts, type Start, withLearns } from "../../domain/start";
 import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
+import { Tick } from "../../parts/Tick";
 
 interface Props {
   start: Start;
@@ -106,27 +107,5 @@ export function StartLearning({ start, plan, recipe, onStart }: Props) {
         )}
       </div>
     </div>
-  );
-}
-
-interface TickProps {
-  label: string;
-  help: string;
-  guide: string;
-  on: boolean;
-  onChange: (on: boolean) => void;
-}
-
-function Tick({ label, help, guide, on, onChange }: TickProps) {
-  return (
-    <label className="mb-1 flex cursor-pointer items-baseline gap-2">
-      <input type="checkbox" checked={on} onChange={(event) => onChange(event.target.checked)} />
-      <span>
-        {label}
-        <span className="block text-sm text-quiet">
-          <Help guide={guide}>{help}</Help>
-        </span>
-      </span>
-    </label>
   );
 }

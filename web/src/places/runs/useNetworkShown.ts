@@ -9,6 +9,9 @@ export interface ShownNetwork {
   readonly multiply_adds: number;
   /** Expected; null where nothing is known to tell it by. */
   readonly epoch_s: number | null;
+  readonly memory_bytes: number;
+  readonly memory_free_bytes: number;
+  readonly batch_that_fits: number;
   readonly layers: Network["layers"];
   /** What is wrong with it; it cannot be trained then. */
   readonly wrong?: string;
@@ -32,6 +35,9 @@ export function useNetworkShown(
     parameters: check.data.parameters,
     multiply_adds: check.data.multiply_adds,
     epoch_s: check.data.epoch_s,
+    memory_bytes: check.data.memory_bytes,
+    memory_free_bytes: check.data.memory_free_bytes,
+    batch_that_fits: check.data.batch_that_fits,
     layers: check.data.lines.flatMap((entry) => entry.layers).sort((one, two) => one.place - two.place),
     ...(check.data.wrong ? { wrong: check.data.wrong.what } : {}),
   };

@@ -1,9 +1,17 @@
 /** Starting a run: once however often it is asked for, and not before a doubtful setting was agreed to. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { client, need, type Recipe, type Run, type Setting, type StartPlan } from "../../api/client";
+import {
+  client,
+  type EndingTrial,
+  need,
+  type Recipe,
+  type Run,
+  type Setting,
+  type StartPlan,
+} from "../../api/client";
 import { recipeBody } from "../../domain/start";
-import { type Doubt, doubtsOf, startDoubts } from "../../domain/trainingSettings";
+import { type Doubt, doubtsOf, endingDoubts, startDoubts } from "../../domain/trainingSettings";
 import { useNotices } from "../../parts/Notices";
 
 export interface Training {
@@ -31,6 +39,8 @@ interface Asked {
   possible: boolean;
   /** Of what the recipe starts from. */
   plan: StartPlan | undefined;
+  /** Of the conditions of an early end. */
+  trial: EndingTrial | undefined;
   /** The first training of a project, whose variation nobody has looked at yet. */
   first: boolean;
   onStarted: (run: Run) => void;
@@ -44,6 +54,7 @@ export function useTraining({
   title,
   possible,
   plan,
+  trial,
   first,
   onStarted,
 }: Asked): Training {
@@ -79,7 +90,7 @@ export function useTraining({
 
   const start = () => {
     if (!recipe || underWay.current || !possible) return;
-    const found = [...doubtsOf(table, recipe.settings), ...startDoubts(plan)];
+    const found = [...doubtsOf(table, recipe.settings), ...startDoubts(plan), ...endingDoubts(trial)];
     if (found.length) setDoubts(found);
     else goOn();
   };

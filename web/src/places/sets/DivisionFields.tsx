@@ -16,6 +16,7 @@ import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { Help } from "../../parts/Help";
 import { NumberField } from "../../parts/NumberField";
+import { Tick } from "../../parts/Tick";
 
 export interface FieldsProps {
   division: Division;
@@ -99,7 +100,7 @@ export function ShareFields({ division, onChange }: FieldsProps) {
     <>
       <NumberField
         label="Validation, %"
-        help="Chooses the kept epoch. 10 to 20 is usual."
+        help="Compares runs. 10 to 20 is usual."
         guide="dividing#validation"
         value={division.validation}
         min={1}
@@ -191,30 +192,5 @@ export function Weight({ division, proposal, accuracy, onChange }: WeightProps) 
         </Button>
       )}
     </div>
-  );
-}
-
-function Tick(props: {
-  label: string;
-  help: string;
-  guide: string;
-  on: boolean;
-  onChange: (on: boolean) => void;
-}) {
-  return (
-    <label className="flex cursor-pointer items-start gap-2" title={props.help}>
-      <input
-        type="checkbox"
-        checked={props.on}
-        onChange={(event) => props.onChange(event.target.checked)}
-        className="mt-1 accent-choice"
-      />
-      <span>
-        {props.label}
-        <span className="block text-sm text-quiet">
-          <Help guide={props.guide}>{props.help}</Help>
-        </span>
-      </span>
-    </label>
   );
 }

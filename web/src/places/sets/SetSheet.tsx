@@ -6,7 +6,7 @@ import { Sheet } from "../../parts/Sheet";
 
 const SETS: readonly { set: SetName | null; label: string; help: string }[] = [
   { set: "training", label: "Training", help: "the network learns from it" },
-  { set: "validation", label: "Validation", help: "chooses the kept epoch" },
+  { set: "validation", label: "Validation", help: "compares runs" },
   { set: "test", label: "Test", help: "judges at the end" },
   { set: null, label: "No set", help: "takes no part" },
 ];

@@ -1,0 +1,122 @@
+"""Whose turn it is: an order that people change, what is held, and what waits again for another."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from sqlalchemy import text
+
+from tests.pictures import png
+from tests.world import World
+from vast_orchard.core.training.begin import Training
+from vast_orchard.core.training.values import EpochResult
+from vast_orchard.errors import ConflictError
+from vast_orchard.jobs.queue import requeue_lost
+from vast_orchard.jobs.training import run_training
+from vast_orchard.store.schema import JobKind
+from vast_orchard.store.training_queue import Move, change_queue, training_queue, turn_of
+
+
+@pytest.fixture
+def runs(world: World) -> list[int]:
+    """Four that wait, in the order of starting; of two projects, so that the order is over all of them."""
+    found = []
+    for name in ("Ridge", "Valley"):
+        project = world.project(name)
+        members = {f"{c}/{n}.png": png(60 * k + n) for k, c in enumerate(("plate", "rime")) for n in range(8)}
+        world.bring_in(project, members)
+        found += [world.run_job(project)[0] for _ in range(2)]
+    return found
+
+
+def _order(world: World) -> list[int]:
+    with world.context.database.session() as session:
+        return [entry.run_id for entry in training_queue(session)]
+
+
+def _change(world: World, run: int, move: Move) -> None:
+    with world.context.database.session() as session:
+        change_queue(session, run, move)
+
+
+def _turn(world: World, run: int) -> int | None:
+    """Which run has its turn when the job of this one is handed out."""
+    with world.context.database.session() as session:
+        job = turn_of(session, world.job_of(JobKind.TRAIN, run))
+    return None if job is None else world.job(job).subject_id
+
+
+def test_runs_have_their_turns_in_the_order_that_people_give_them(world: World, runs: list[int]) -> None:
+    one, two, three, four = runs
+    assert _order(world) == [one, two, three, four]
+    for run, move, order in (
+        (three, Move.EARLIER, [one, three, two, four]),
+        (one, Move.LATER, [three, one, two, four]),
+        (four, Move.FIRST, [four, three, one, two]),
+        (four, Move.EARLIER, [four, three, one, two]),  # it cannot be earlier than first
+        (four, Move.LAST, [three, one, two, four]),
+        (four, Move.LATER, [three, one, two, four]),
+    ):
+        _change(world, run, move)
+        assert _order(world) == order
+    # Whichever job wakes the worker, the first has its turn; one that is started later comes last.
+    assert _turn(world, two) == three
+    later, _ = world.run_job(world.project_of(one))
+    assert _order(world) == [three, one, two, four, later]
+
+
+def test_what_is_held_has_no_turn_and_is_not_handed_out_until_it_is_let_go(world: World, runs: list[int]) -> None:
+    one, two, *others = runs
+    _change(world, one, Move.HOLD)
+    assert _order(world)[0] == one
+    assert _turn(world, one) == two
+    for run in (two, *others):
+        _change(world, run, Move.HOLD)
+    assert _turn(world, one) is None
+    with world.context.database.session() as session:
+        session.execute(text("delete from procrastinate_jobs"))
+        session.execute(text("update job set created_at = now() - interval '1 hour'"))
+    with world.context.database.session() as session:
+        assert requeue_lost(session, "train", 5) == 0
+    _change(world, two, Move.LET_GO)
+    assert _turn(world, one) == two
+    with world.context.database.session() as session:
+        assert requeue_lost(session, "train", 5) == 1
+
+
+def test_next_lets_what_trains_wait_right_behind_it_and_end_with_the_same_weights(
+    world: World, runs: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    one, two, three, four = runs
+    job = world.job_of(JobKind.TRAIN, one)
+    begin = run_training.begin  # type: ignore[attr-defined]
+
+    def watched(*arguments: Any, **more: Any) -> Training:
+        running = begin(*arguments, **more)
+
+        def results() -> Iterator[Any]:
+            for result in running.results:
+                if isinstance(result, EpochResult) and result.metrics.number == 1:
+                    _change(world, three, Move.NEXT)
+                yield result
+
+        return replace(running, results=results())
+
+    monkeypatch.setattr(run_training, "begin", watched)
+    world.run(job)
+    monkeypatch.undo()
+    assert (world.job(job).state, world.job(job).stage) == ("waiting", "")
+    assert _order(world) == [three, one, two, four]
+    assert _turn(world, one) == three
+    for run in (three, one, two):
+        world.run(world.job_of(JobKind.TRAIN, run))
+    assert world.job(job).state == "done"
+    # `two` is the same training of the same pictures, and was never interrupted.
+    assert world.digest_of(one) == world.digest_of(two)
+
+
+def test_what_does_not_wait_cannot_be_moved(world: World, runs: list[int]) -> None:
+    world.run(world.job_of(JobKind.TRAIN, runs[0]))
+    with pytest.raises(ConflictError, match="does not wait for its turn"):
+        _change(world, runs[0], Move.FIRST)
