@@ -24,6 +24,8 @@ from vast_orchard.core.training import _optimizer_kernels
 from vast_orchard.core.training.loop import train
 from vast_orchard.core.training.settings import OptimizerName, TrainingSettings
 from vast_orchard.core.training.values import Examples
+from vast_orchard.core.watching import _record_kernels
+from vast_orchard.core.watching.watch import Watch
 
 __all__ = ["kernels", "warm_up"]
 
@@ -35,6 +37,7 @@ _MODULES = (
     _optimizer_kernels,
     _picture_kernels,
     _pooling_kernels,
+    _record_kernels,
     _vary_kernels,
     _winograd_kernels,
 )
@@ -83,12 +86,12 @@ def warm_up(report: Callable[[int, int], None] = lambda done, total: None) -> No
         labels=np.array([0, 1, 0, 1]),
         identities=np.arange(4, dtype=np.uint64),
     )
-    statistics, variation = channel_statistics(examples.pixels), Variation()
+    statistics, variation, watch = channel_statistics(examples.pixels), Variation(), Watch(every=1)
     every = kernels()
     pair = np.zeros((1, 3, 8, 8), np.float32)
     concordance(pair, pair, align(pair[:, 0], pair[:, 0]))
     for optimizer in OptimizerName:
         settings = TrainingSettings(epochs=1, batch_size=4, optimizer=optimizer, clip_norm=1e-3)
         network = Network(_EVERYTHING)
-        for _result in train(network, examples, examples, statistics, variation, settings):
+        for _result in train(network, examples, examples, statistics, variation, settings, watch=watch):
             report(sum(bool(kernel.signatures) for kernel in every.values()), len(every))

@@ -149,6 +149,10 @@ class TrainingProgram:
         """The main layer of each stage with its values of the last batch, for finding where numbers were lost."""
         return [(stage.place, self.values[stage.output].inside[: self._count]) for stage, _, _ in self._works]
 
+    def values_by_place(self) -> dict[int, FloatArray]:
+        """Values of the last batch by the place of the last layer of each stage."""
+        return {stage.output: self.values[stage.output].inside[: self._count] for stage, _, _ in self._works}
+
 
 def _adding(own: Plane, others: Sequence[Plane]) -> _Step:
     def add(first: int, count: int, shard: int) -> None:

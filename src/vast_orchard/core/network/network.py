@@ -165,6 +165,15 @@ class Network:
         assert self._program is not None, "backward needs a forward pass first"
         self._program.backward(grad)
 
+    def values_by_place(self) -> Mapping[int, FloatArray]:
+        """Values (N, H, W, C) of the last `forward`, of the network's dtype, by place of a layer.
+
+        Of layers that are computed together there are those of the last one only; they are overwritten by the next
+        `forward`.
+        """
+        assert self._program is not None
+        return self._program.values_by_place()
+
     def first_lost(self) -> str | None:
         """Name of the first layer whose values in the last `forward` hold infinity or not-a-number, if any does."""
         assert self._program is not None

@@ -90,7 +90,9 @@ def begin(
     if memory_bytes is not None:
         held = max(_remembered_bytes(recipe, phase, training, validation) for phase in phases)
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes - held)
-    results = train(network, training, validation, statistics, recipe.variation, recipe.settings, state, team, phases)
+    results = train(
+        network, training, validation, statistics, recipe.variation, recipe.settings, state, team, phases, recipe.watch
+    )
     return Training(recipe=recipe, network=network, statistics=statistics, phases=phases, taken=taken, results=results)
 
 

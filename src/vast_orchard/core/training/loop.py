@@ -23,6 +23,9 @@ from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradi
 from vast_orchard.core.training.phases import Phase, phases_of
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
+from vast_orchard.core.watching.history import StepLine, Watched, answers_of
+from vast_orchard.core.watching.recording import LayerRecorder
+from vast_orchard.core.watching.watch import Watch
 from vast_orchard.errors import NonFiniteError, ShapeError
 
 __all__ = ["predict", "train"]
@@ -55,8 +58,8 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
 
 def _validate(
     network: Network, examples: Examples, part: FrozenPart, known: FloatArray | None, team: Team
-) -> tuple[dict[str, float], tuple[float | None, ...]]:
-    """Plain figures, neither smoothed nor weighted, and the recall of each class."""
+) -> tuple[dict[str, float], Array]:
+    """Plain figures, neither smoothed nor weighted, and the confusion matrix."""
     frozen, classes = FrozenNetwork(network, team, after=network.learning.cut), network.classes
     losses, confusion = 0.0, np.zeros((classes, classes), np.int64)
     for start in range(0, len(examples), _JUDGE_BATCH):
@@ -71,7 +74,7 @@ def _validate(
         "validation_accuracy": int(np.trace(confusion)) / len(examples),
         "validation_macro_f1": macro_f1(confusion),
     }
-    return figures, recalls(confusion)
+    return figures, confusion
 
 
 def _class_weights(labels: Array, classes: int, settings: TrainingSettings) -> FloatArray:
@@ -101,6 +104,7 @@ def train(
     state: TrainingState | None = None,
     team: Team | None = None,
     phases: Sequence[Phase] = (),
+    watch: Watch | None = None,
 ) -> Iterator[StepResult | EpochResult]:
     """Train `network` in place, one yielded result a batch and one an epoch.
 
@@ -125,6 +129,8 @@ def train(
         Threads that prepare and judge pictures; the network has its own.
     phases : sequence of Phase
         One after the other; all layers learn in all epochs by default.
+    watch : Watch, optional
+        What of the layers is recorded; it changes no bit of the result. Nothing by default.
 
     Yields
     ------
@@ -146,7 +152,10 @@ def train(
     state, team = state or TrainingState(), team or Team(1)
     if state.epoch:
         network.load(state.network)
-    data = _Data(training=training, validation=validation, statistics=statistics, variation=variation, team=team)
+    data = _Data(
+        training=training, validation=validation, statistics=statistics, variation=variation, team=team,
+        watch=watch or Watch(every=0),
+    )  # fmt: skip
     for phase in phases or phases_of(None, None, network.description, settings.epochs):
         if phase.last > state.epoch:
             for result in _train_phase(network, data, settings, phase, state):
@@ -162,6 +171,7 @@ class _Data:
     statistics: ChannelStatistics
     variation: Variation
     team: Team
+    watch: Watch
 
 
 def _train_phase(
@@ -180,7 +190,9 @@ def _train_phase(
     part = FrozenPart(network, data.statistics, team)
     known = None if data.variation.operations else part.remembered(training.pixels)
     judged = None if data.validation is None else part.remembered(data.validation.pixels)
+    recorder = LayerRecorder(network, data.watch, steps)
     for epoch in course.epochs(max(state.epoch + 1, phase.first)):
+        line = StepLine(steps)
         order, repeats = epoch_order(training.labels, settings.seed, epoch, settings.class_draws)
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
@@ -210,17 +222,25 @@ def _train_phase(
                 raise _lost("the loss", epoch, step + 1, settings)
             network.backward(gradient)
             _clip(network, epoch, step + 1, settings)
+            measured = recorder.due(epoch, step + 1)
+            if measured:
+                recorder.before()
             optimizer.step(network.learning_parameters, network.gradients, rate, phase.factors)
+            if measured:
+                recorder.after()
+            line.add(loss)
             losses += loss * len(rows)
             right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
         figures = {"training_loss": losses / len(training), "training_accuracy": right / len(training)}
         by_class: tuple[float | None, ...] = ()
+        watched = Watched(losses=line.points(), layers=recorder.take())
         if data.validation is not None:
-            validated, by_class = _validate(network, data.validation, part, judged, team)
+            validated, confusion = _validate(network, data.validation, part, judged, team)
             figures |= validated
+            by_class, watched = recalls(confusion), replace(watched, answers=answers_of(confusion))
         metrics = EpochMetrics(number=epoch, figures={**figures, "learning_rate": rate}, recalls=by_class)
-        result = _end_epoch(metrics, network, optimizer, state, settings)
+        result = replace(_end_epoch(metrics, network, optimizer, state, settings), watched=watched)
         state = result.state
         course.look(state)
         yield replace(result, last=course.last_of_all)

@@ -15,6 +15,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessin
 from vast_orchard.core.pictures.variation import Variation, variation_from_json
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.training.start import Start
+from vast_orchard.core.watching.watch import Watch, watch_from_json, watch_to_json
 from vast_orchard.upgrades.recipe import RECIPE_VERSION
 
 __all__ = ["Recipe", "recipe_from_json", "recipe_to_json", "resolved_recipe"]
@@ -33,6 +34,7 @@ class Recipe:
     variation: Variation = field(default_factory=Variation)
     settings: TrainingSettings = field(default_factory=TrainingSettings)
     start: Start | None = None  # None: from weights drawn by chance
+    watch: Watch = field(default_factory=Watch)
 
 
 def resolved_recipe(recipe: Recipe, classes: int) -> Recipe:
@@ -53,6 +55,7 @@ def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
     """The recipe as plain JSON values."""
     # Said only where there is one, so that a stored recipe is to the letter what the same recipe is today.
     start = {"start": asdict(recipe.start)} if recipe.start else {}
+    watch = watch_to_json(recipe.watch)
     return {
         "version": RECIPE_VERSION,
         "network": description_to_json(recipe.network),
@@ -60,6 +63,7 @@ def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
         "variation": asdict(recipe.variation),
         "settings": asdict(recipe.settings),
         **start,
+        **({"watch": watch} if watch else {}),
     }
 
 
@@ -78,4 +82,5 @@ def recipe_from_json(data: Mapping[str, Any]) -> Recipe:
         variation=variation_from_json(data["variation"]),
         settings=TrainingSettings(**data["settings"]),
         start=Start(**data["start"]) if data.get("start") else None,
+        watch=watch_from_json(data.get("watch") or {}),
     )

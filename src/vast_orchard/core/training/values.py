@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from vast_orchard.core.arrays import Array
+from vast_orchard.core.watching.history import Watched
 from vast_orchard.errors import ShapeError
 
 __all__ = ["EpochMetrics", "EpochResult", "Examples", "StepResult", "TrainingState"]
@@ -79,3 +80,4 @@ class EpochResult:
     kept: bool  # its state is the one to keep so far
     state: TrainingState
     last: int  # the epoch that the training ends with, as things stand
+    watched: Watched = field(default_factory=Watched)

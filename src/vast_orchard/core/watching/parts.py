@@ -1,0 +1,137 @@
+"""Lookouts for whether all parts of a network are at work."""
+
+from collections.abc import Sequence
+
+from vast_orchard.core.watching.findings import (
+    EARLY,
+    IN_A_ROW,
+    Facts,
+    Finding,
+    History,
+    Lookout,
+    Question,
+    Standing,
+    quiet,
+    since,
+)
+from vast_orchard.core.watching.history import EpochRecord
+from vast_orchard.core.watching.recording import LayerFigures
+
+__all__ = ["PARTS"]
+
+_IDLE = 0.5  # share of units or values
+
+
+def _worst(layers: Sequence[LayerFigures], figure: str) -> tuple[str, float] | None:
+    found = [(entry.layer, value) for entry in layers if (value := getattr(entry, figure)) is not None]
+    return max(found, key=lambda pair: pair[1]) if found else None
+
+
+def _idle(history: History, facts: Facts, figure: str, what: str, mend: str, leads_to: str) -> Finding:
+    recorded = [entry for entry in history if entry.watched.layers]
+    worst = [pair for entry in recorded if (pair := _worst(entry.watched.layers, figure))]
+    if recorded and not worst:
+        return quiet()
+    if len(worst) < IN_A_ROW or recorded[-1].number < facts.settled:
+        return EARLY
+    layer, value = worst[-1]
+    hits = [share >= _IDLE for _, share in worst]
+    if not all(hits[-IN_A_ROW:]):
+        return quiet(value, _IDLE, layer)
+    # Of layers that are alike the first one: what comes after may only suffer from it.
+    first = next(e.layer for e in recorded[-1].watched.layers if (getattr(e, figure) or 0.0) >= _IDLE)
+    share = next(getattr(e, figure) for e in recorded[-1].watched.layers if e.layer == first)
+    return Finding(
+        standing=Standing.FOUND, value=share, bound=_IDLE, since=since([e.number for e in recorded], hits), where=first,
+        why=f"{share:.0%} of {what} in {first}, and hardly anything is learnt through them.", mend=mend,
+        leads_to=leads_to,
+    )  # fmt: skip
+
+
+def _asleep(history: History, facts: Facts) -> Finding:
+    what, mend = "the units answer every picture with zero", "A lower rate, or batch norm before the activation."
+    return _idle(history, facts, "asleep", what, mend, "network")
+
+
+def _pinned(history: History, facts: Facts) -> Finding:
+    what = "the values lie at an end of the activation"
+    mend = "Batch norm before the activation, or pictures scaled by their deviation."
+    return _idle(history, facts, "pinned", what, mend, "network")
+
+
+_APART = 1000.0
+
+
+def _out_of_step(history: History, facts: Facts) -> Finding:
+    recorded = [e for e in history if sum(bool(layer.update) for layer in e.watched.layers) > 1]
+    if not recorded or recorded[-1].number < facts.settled:
+        return EARLY
+    times, slowest, fastest = _apart(recorded[-1])
+    if times <= _APART:
+        return quiet(times, _APART)
+    hits = [_apart(entry)[0] > _APART for entry in recorded]
+    return Finding(
+        standing=Standing.FOUND, value=times, bound=_APART, since=since([e.number for e in recorded], hits),
+        where=slowest,
+        why=f"{fastest} moves {times:.0f} times as fast for its weights as {slowest}, which learns next to nothing.",
+        mend="Batch norm or residual blocks let the gradient through to all layers alike.", leads_to="network",
+    )  # fmt: skip
+
+
+def _apart(entry: EpochRecord) -> tuple[float, str, str]:
+    moves = [(layer.update, layer.layer) for layer in entry.watched.layers if layer.update]
+    slow, fast = min(moves), max(moves)
+    return slow[0] and fast[0] / slow[0], slow[1], fast[1]
+
+
+_UNMOVED = 1e-7
+
+
+def _unmoved(history: History, facts: Facts) -> Finding:
+    recorded = [e for e in history if any(layer.update is not None for layer in e.watched.layers)]
+    if not recorded:
+        return EARLY
+    entry = recorded[-1]
+    least = min(layer.update for layer in entry.watched.layers if layer.update is not None)
+    if entry.figures.get("learning_rate", 0.0) < 1e-3 * facts.settings.learning_rate:
+        return quiet(least, _UNMOVED)
+    numbers, still = [e.number for e in recorded], [bool(_still_layers(e)) for e in recorded]
+    found = _still_layers(entry)
+    if not found:
+        return quiet(least, _UNMOVED)
+    zero = [layer for layer in found if not layer.weight]
+    names = ", ".join(layer.layer for layer in (zero or found)[:3]) + (" …" if len(zero or found) > 3 else "")
+    if zero:
+        why, mend = f"All weights are zero in {names}, and stay so.", "Draw the weights anew: start from nothing."
+    else:
+        why = (
+            f"The weights stay where they are in {names}: a step moves them by less than {_UNMOVED:g} of their length."
+        )
+        mend = "See whether units sleep behind it, and whether the rate of what was taken over is far too low."
+    return Finding(
+        standing=Standing.FOUND, value=least, bound=_UNMOVED, since=since(numbers, still),
+        where=(zero or found)[0].layer, why=why, mend=mend, leads_to="network",
+    )  # fmt: skip
+
+
+def _still_layers(entry: EpochRecord) -> list[LayerFigures]:
+    """Layers that should learn and whose weights do not move, or move by decay alone."""
+    found = []
+    for layer in entry.watched.layers:
+        if layer.update is None:
+            continue
+        if layer.update < _UNMOVED or layer.weight == 0 or layer.gradient == 0:
+            found.append(layer)
+    return found
+
+
+PARTS = (
+    Lookout(id="asleep", question=Question.PARTS, words="Units that sleep", look=_asleep,
+            measures="share of a layer's units that answer zero to everything"),
+    Lookout(id="pinned", question=Question.PARTS, words="Values pinned at the ends", look=_pinned,
+            measures="share of a layer's values at the ends of its activation"),
+    Lookout(id="apart", question=Question.PARTS, words="Layers out of step", look=_out_of_step,
+            measures="fastest layer over the slowest, by update over weight"),
+    Lookout(id="unmoved", question=Question.PARTS, words="Weights all zero or unmoved", look=_unmoved,
+            measures="smallest update over weight of a layer that learns"),
+)  # fmt: skip
