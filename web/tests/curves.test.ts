@@ -1,8 +1,8 @@
 /** Curves as lines and in words. */
 import { describe, expect, it } from "vitest";
 import type { Epoch } from "../src/api/client";
-import { endSigns, linesOf, plotOf, readAt, type Shown } from "../src/domain/curveLines";
-import { curveWords, gapWords, turningEpoch } from "../src/domain/curves";
+import { endSigns, linesOf, plotOf, readAt, type Shown, stepPath } from "../src/domain/curveLines";
+import { curveWords, gapWords } from "../src/domain/curves";
 
 function epochs(losses: [number, number][], recalls: (number | null)[] = []): Epoch[] {
   return losses.map(([training, validation], place) => ({
@@ -15,12 +15,8 @@ function epochs(losses: [number, number][], recalls: (number | null)[] = []): Ep
       learning_rate: 0.001,
     },
     recalls,
+    losses: [],
   }));
-}
-
-/** Training loss falls on while validation goes its way. */
-function validated(...losses: number[]): Epoch[] {
-  return epochs(losses.map((loss, place) => [1 / (place + 1), loss]));
 }
 
 const BOX = { left: 0, top: 0, right: 100, bottom: 50 };
@@ -105,23 +101,16 @@ describe("a plot", () => {
   });
 });
 
-describe("the turning point", () => {
-  // Down to epoch 7 and up again, a tenth at a time: medians of five are lowest around epochs 6 to 8.
-  const valley = (last: number) =>
-    validated(...Array.from({ length: last }, (_, place) => 0.4 + Math.abs(place + 1 - 7) / 10));
-
-  it("is told once the lowest median of five lies five epochs back", () => {
-    expect(turningEpoch(valley(12))).toBeUndefined();
-    expect(turningEpoch(valley(13))).toBe(6);
-    expect(curveWords(valley(13), 7)).toContain("has not fallen since epoch 6");
-  });
-
-  it("is none of single leaps, nor of a rise within the noise", () => {
-    expect(
-      turningEpoch(validated(1, 0.8, 0.6, 0.5, 0.5, 0.5, 0.5, 0.5, 2, 0.5, 0.5, 0.5, 0.5)),
-    ).toBeUndefined();
-    const noisy = [0.5, 0.9, 0.5, 0.1, 0.5, 0.9, 0.52, 0.1, 0.52, 0.9, 0.52, 0.1, 0.52, 0.9];
-    expect(turningEpoch(validated(...noisy))).toBeUndefined();
+describe("the line of steps", () => {
+  it("lies between an epoch and the one before, and begins with the axis", () => {
+    const some = epochs([
+      [1, 1],
+      [1, 1],
+    ]).map((entry) => ({ ...entry, losses: [0.5, 1] }));
+    const plot = drawn("loss", some, 2);
+    const [y1, y05] = [plot.y(1), plot.y(0.5)].map((y) => Number(y.toFixed(3)));
+    expect(stepPath(plot, some)).toBe(`M0,${y1}L50,${y05}L100,${y1}`);
+    expect(stepPath(plot, epochs([[1, 1]]))).toBe("");
   });
 });
 
@@ -132,15 +121,17 @@ describe("the curves in words", () => {
       [0.9, 0.8],
       [0.8, 0.7],
     ]);
-    expect(turningEpoch(falling)).toBeUndefined();
-    expect(curveWords(falling, 3)).toBe("Validation loss is still falling. Epoch 3 is kept.");
+    expect(curveWords(falling, 3, null)).toBe("Validation loss is still falling. Epoch 3 is kept.");
     const wavering = epochs([
       [1, 0.7],
       [0.9, 0.8],
       [0.8, 0.9],
     ]);
-    expect(curveWords(wavering, 1)).toBe("Validation loss was lowest in epoch 1 so far. Epoch 1 is kept.");
-    expect(curveWords([], null)).toBe("The first epoch is under way.");
+    expect(curveWords(wavering, 1, null)).toBe(
+      "Validation loss was lowest in epoch 1 so far. Epoch 1 is kept.",
+    );
+    expect(curveWords(wavering, 1, 2)).toContain("has not fallen since epoch 2");
+    expect(curveWords([], null, undefined)).toBe("The first epoch is under way.");
   });
 
   it("explain a gap either way", () => {

@@ -28,6 +28,7 @@ from vast_orchard.api import (
     splits,
     starts,
     uploads,
+    watching,
 )
 from vast_orchard.api.admission import Admission
 from vast_orchard.api.dependencies import Parts, SessionOf
@@ -107,6 +108,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             runs,
             queue,
             starts,
+            watching,
             models,
             networks,
             release,

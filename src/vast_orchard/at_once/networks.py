@@ -21,12 +21,14 @@ from vast_orchard.core.network.description import (
     NetworkDescription,
     description_from_json,
     description_to_json,
+    resolved,
 )
 from vast_orchard.core.network.layout import fitting_batch
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.network.repairs import Repair, repaired
 from vast_orchard.core.network.schema import CHOICES, network_schema
+from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.errors import InputError, MissingError, SettingError
 from vast_orchard.store.ingredients import ingredient_named
 from vast_orchard.store.schema import IngredientKind
@@ -87,6 +89,7 @@ def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dic
                 "name": name,
                 "layers": layer_values(layers),
                 "default": name == DEFAULT_NETWORK,
+                "watched": _watched(ready, picture, classes),
                 "written": description_to_json(ready)["layers"],
                 "errors": measured_errors(name),
                 "started": started_errors(name),
@@ -218,6 +221,7 @@ def check_network(data: Mapping[str, Any], *, size: int, channels: int, classes:
             }
             for doubt in found.doubts
         ],
+        "watched": [] if wrong else _watched(description, picture, classes),
         **_sums(found, lesson),
         **times,
     }
@@ -240,6 +244,10 @@ def _opened(description: NetworkDescription, shape: tuple[int, int, int]) -> lis
         for line, layers in blocks.items()
         if layers
     ]
+
+
+def _watched(description: NetworkDescription, picture: tuple[int, int, int], classes: int) -> list[str]:
+    return [entry.id for entry in watched_layers(resolved(description, picture, classes))]
 
 
 def _sums(found: Checked, lesson: Lesson) -> dict[str, int]:

@@ -1,9 +1,10 @@
 """Runs: their start, what they report, and what has changed since."""
 
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
-from sqlalchemy import and_, func, select, update
+from sqlalchemy import and_, case, func, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -13,7 +14,7 @@ from vast_orchard.store.ledger import one_run
 from vast_orchard.store.projects import checked_name
 from vast_orchard.store.schema import Class, Epoch, Picture, Project, Run, RunGroup, Snapshot, SnapshotPicture, Split
 from vast_orchard.store.snapshots import take_snapshot
-from vast_orchard.store.values import EpochValue, Footing, RunValue
+from vast_orchard.store.values import EpochValue, Footing, RunValue, WatchedEpoch
 
 __all__ = [
     "START_FILE",
@@ -24,10 +25,14 @@ __all__ = [
     "get_run",
     "link_runs",
     "list_epochs",
+    "list_watched",
     "set_last_state",
     "set_parameters",
     "set_start",
 ]
+
+# Of a run's epochs, those whose layers are read, and the last ones that are read in any case.
+_WATCHED, _WATCHED_LAST = 400, 50
 
 START_FILE = "start.safetensors"  # in a run's folder: the model that it started from, whole
 
@@ -151,8 +156,31 @@ def _run_name(text: str) -> str:
 
 def list_epochs(session: Session, run_id: int) -> Sequence[EpochValue]:
     """Figures of a run's epochs, in their order."""
-    query = select(Epoch.number, Epoch.figures, Epoch.recalls).where(Epoch.run_id == run_id).order_by(Epoch.number)
-    return [EpochValue(number=row.number, figures=row.figures, recalls=row.recalls) for row in session.execute(query)]
+    query = (
+        select(Epoch.number, Epoch.figures, Epoch.recalls, Epoch.watched["losses"].label("losses"))
+        .where(Epoch.run_id == run_id)
+        .order_by(Epoch.number)
+    )
+    return [
+        EpochValue(number=row.number, figures=row.figures, recalls=row.recalls, losses=row.losses or [])
+        for row in session.execute(query)
+    ]
+
+
+def list_watched(session: Session, run_id: int) -> Sequence[WatchedEpoch]:
+    """Everything that is recorded of a run's epochs, in their order; beyond 400, layers of every so manieth only."""
+    last = session.scalar(select(func.max(Epoch.number)).where(Epoch.run_id == run_id)) or 0
+    every = -(-last // _WATCHED)
+    # Of a long run the figures of layers are read of some epochs only: all of them are hundreds of megabytes.
+    read = or_(Epoch.number % every == 0, Epoch.number > last - _WATCHED_LAST) if every > 1 else true()
+    query = (
+        select(
+            Epoch.number, Epoch.figures, case((read, Epoch.watched), else_=Epoch.watched - "layers").label("watched")
+        )
+        .where(Epoch.run_id == run_id)
+        .order_by(Epoch.number)
+    )
+    return [WatchedEpoch(**row._mapping) for row in session.execute(query)]
 
 
 def add_epoch(
@@ -164,6 +192,7 @@ def add_epoch(
     kept: bool,
     train_s: float,
     recalls: Sequence[float | None] = (),
+    watched: Mapping[str, Any] = MappingProxyType({}),
 ) -> None:
     """Record an epoch; one that is computed a second time after a crash has the same figures and replaces itself.
 
@@ -175,13 +204,16 @@ def add_epoch(
         Seconds that the run has trained so far, so that an interrupted one goes on counting.
     recalls : sequence of float or None
         Of each class on validation.
+    watched : mapping
+        What else is recorded of it, see `core.watching.history`.
     """
     row = _row(session, run_id)
-    statement = upsert(Epoch).values(run_id=run_id, number=number, figures=dict(figures), recalls=list(recalls))
+    values = {"figures": dict(figures), "recalls": list(recalls), "watched": dict(watched)}
+    statement = upsert(Epoch).values(run_id=run_id, number=number, **values)
     session.execute(
         statement.on_conflict_do_update(
             index_elements=[Epoch.run_id, Epoch.number],
-            set_={"figures": statement.excluded.figures, "recalls": statement.excluded.recalls},
+            set_={name: statement.excluded[name] for name in values},
         )
     )
     row.epochs_done, row.train_s = number, train_s

@@ -14,7 +14,7 @@ from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitM
 from vast_orchard.store.values import SnapshotPictureValue
 from vast_orchard.types import SetName
 
-__all__ = ["seal_snapshots", "snapshot_pictures", "take_snapshot", "trained_on"]
+__all__ = ["class_counts", "seal_snapshots", "snapshot_pictures", "take_snapshot", "trained_on"]
 
 _CODES = {name.value: place for place, name in enumerate(SetName, 1)}
 
@@ -129,6 +129,19 @@ def snapshot_pictures(
     if set_name is not None:
         query = query.where(SnapshotPicture.set_name == set_name)
     return [SnapshotPictureValue(**row._mapping) for row in session.execute(query.order_by(SnapshotPicture.sha256))]
+
+
+def class_counts(session: Session, snapshot_id: int) -> dict[str, dict[int, int]]:
+    """How many pictures each class has in each set, by the set's name and the class's id."""
+    rows = session.execute(
+        select(SnapshotPicture.set_name, SnapshotPicture.class_id, func.count())
+        .where(SnapshotPicture.snapshot_id == snapshot_id)
+        .group_by(SnapshotPicture.set_name, SnapshotPicture.class_id)
+    )
+    found: dict[str, dict[int, int]] = {}
+    for set_name, class_id, count in rows:
+        found.setdefault(set_name, {})[class_id] = count
+    return found
 
 
 def seal_snapshots(session: Session, project_id: int) -> None:

@@ -21,6 +21,8 @@ const REFRESHED: Record<string, readonly string[]> = {
     "runs",
     "run",
     "epochs",
+    "lookouts",
+    "layers",
     "pictures",
     "footing",
     "judgement",

@@ -15,6 +15,7 @@ import {
   type LedgerPage,
   type NetworkCheck,
   need,
+  type OwnLookout,
   type Problem,
   type Run,
   type SetName,
@@ -60,7 +61,9 @@ function readRun(runId: number): Promise<Run> {
 
 /** Reads one run and puts it in its places, whichever pages those are on; the others stay as they are. */
 export async function refreshRun(queries: QueryClient, runId: number): Promise<void> {
-  const epochs = queries.invalidateQueries({ queryKey: ["epochs", runId] });
+  const epochs = Promise.all(
+    ["epochs", "lookouts", "layers"].map((key) => queries.invalidateQueries({ queryKey: [key, runId] })),
+  );
   const run = await readRun(runId);
   queries.setQueryData(["run", runId], run);
   queries.setQueriesData<InfiniteData<LedgerPage>>(
@@ -81,6 +84,48 @@ export function useEpochs(runId: number) {
   return useQuery({
     queryKey: ["epochs", runId],
     queryFn: () => need(client.GET("/api/runs/{run_id}/epochs", { params: { path: { run_id: runId } } })),
+  });
+}
+
+/** What each lookout of a run says. */
+export function useLookouts(runId: number) {
+  return useQuery({
+    queryKey: ["lookouts", runId],
+    queryFn: () => need(client.GET("/api/runs/{run_id}/lookouts", { params: { path: { run_id: runId } } })),
+  });
+}
+
+/** What the layers of a run did. */
+export function useLayers(runId: number) {
+  return useQuery({
+    queryKey: ["layers", runId],
+    queryFn: () => need(client.GET("/api/runs/{run_id}/layers", { params: { path: { run_id: runId } } })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useLookoutKinds() {
+  return useQuery({
+    queryKey: ["lookout-kinds"],
+    queryFn: () => need(client.GET("/api/lookouts")),
+    staleTime: Infinity,
+  });
+}
+
+/** What a lookout of one's own would have found in earlier runs. */
+export function useLookoutTrial(projectId: number, own: OwnLookout) {
+  return useQuery({
+    queryKey: ["lookout-trial", projectId, own],
+    retry: false,
+    gcTime: 10_000,
+    queryFn: () =>
+      need(
+        client.POST("/api/projects/{project_id}/lookout-trial", {
+          params: { path: { project_id: projectId } },
+          body: own,
+        }),
+      ),
+    placeholderData: keepPreviousData,
   });
 }
 

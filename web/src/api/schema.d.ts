@@ -1854,6 +1854,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lookouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Kinds
+         * @description The lookouts that follow every training.
+         */
+        get: operations["read_kinds_api_lookouts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/lookouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Lookouts
+         * @description What each lookout of a run says after its last epoch.
+         */
+        get: operations["read_lookouts_api_runs__run_id__lookouts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Layers
+         * @description What the layers of a run did, epoch by epoch.
+         */
+        get: operations["read_layers_api_runs__run_id__layers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/layers.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Layer Table
+         * @description The same as a table, a layer of an epoch a row.
+         */
+        get: operations["read_layer_table_api_runs__run_id__layers_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/lookout-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Trial
+         * @description When a lookout of one's own would have found something in the project's last runs.
+         */
+        post: operations["read_trial_api_projects__project_id__lookout_trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/models": {
         parameters: {
             query?: never;
@@ -2703,7 +2803,7 @@ export interface components {
             what: string;
             /**
              * Mend
-             * @description Of a failure: what to do.
+             * @description Of a failure or a lookout: what to do.
              * @default
              */
             mend: string;
@@ -2713,13 +2813,19 @@ export interface components {
              * @default
              * @enum {string}
              */
-            by: "" | "standstill" | "reached" | "time";
+            by: "" | "standstill" | "reached" | "time" | "lookout";
             /**
              * Epoch
              * @description Of a condition: the epoch after which it was met.
              * @default 0
              */
             epoch: number;
+            /**
+             * Lookout
+             * @description Which one ended it.
+             * @default
+             */
+            lookout: string;
         };
         /**
          * EndingTrialCreate
@@ -2760,6 +2866,11 @@ export interface components {
              * @description Of each class on validation, in the order of the run's classes; null of one with no picture there.
              */
             recalls: (number | null)[];
+            /**
+             * Losses
+             * @description Of its steps, in their order: of the first one, then means of some each.
+             */
+            losses: number[];
         };
         /**
          * ExampleRead
@@ -3194,6 +3305,21 @@ export interface components {
             receptive_field: number;
         };
         /**
+         * LayersRead
+         * @description What the layers of a run did, in at most 200 epochs at equal distances.
+         */
+        LayersRead: {
+            /** Layers */
+            layers: string[];
+            /**
+             * Bands
+             * @description Quantiles that `bands` and `weight_bands` of a layer are.
+             */
+            bands: number[];
+            /** Epochs */
+            epochs: components["schemas"]["WatchedLayersRead"][];
+        };
+        /**
          * LedgerRead
          * @description A page of the Ledger.
          */
@@ -3227,6 +3353,106 @@ export interface components {
             looks: number;
             /** Job Id */
             job_id: number | null;
+        };
+        /**
+         * LookoutKindRead
+         * @description A lookout that there is.
+         */
+        LookoutKindRead: {
+            /** Id */
+            id: string;
+            /**
+             * Question
+             * @enum {string}
+             */
+            question: "moves" | "parts" | "right";
+            /** Words */
+            words: string;
+            /** Measures */
+            measures: string;
+        };
+        /**
+         * LookoutRead
+         * @description What a lookout says of a run.
+         */
+        LookoutRead: {
+            /** Id */
+            id: string;
+            /**
+             * Question
+             * @enum {string}
+             */
+            question: "moves" | "parts" | "right" | "own";
+            /** Words */
+            words: string;
+            /**
+             * Measures
+             * @description What its figure is.
+             */
+            measures: string;
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "say" | "word" | "end";
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "early" | "quiet" | "found";
+            /**
+             * Value
+             * @description The figure that it looks at.
+             */
+            value: number | null;
+            /**
+             * Bound
+             * @description Beyond which it finds something.
+             */
+            bound: number | null;
+            /**
+             * Since
+             * @description Epoch.
+             */
+            since: number | null;
+            /**
+             * Where
+             * @description Layer or class.
+             */
+            where: string;
+            /** Why */
+            why: string;
+            /** Mend */
+            mend: string;
+            /**
+             * Change
+             * @description Settings that would mend it.
+             */
+            change: {
+                [key: string]: unknown;
+            };
+            /**
+             * Leads To
+             * @description Where else to go: copies, divide, network, rows or variation.
+             */
+            leads_to: string;
+        };
+        /**
+         * LookoutTrialRead
+         * @description An earlier run under a lookout of one's own.
+         */
+        LookoutTrialRead: {
+            /** Number */
+            number: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Epoch
+             * @description After which it would have found something.
+             */
+            epoch: number | null;
+            /** Why */
+            why: string;
         };
         /**
          * MarksCreate
@@ -3453,6 +3679,11 @@ export interface components {
              */
             batch_that_fits: number;
             /**
+             * Watched
+             * @description Ids of the layers that a training can be watched by.
+             */
+            watched: string[];
+            /**
              * File Bytes
              * @description Of an export, about.
              */
@@ -3546,6 +3777,11 @@ export interface components {
              * @description The largest batch for which that is enough; 0: none.
              */
             batch_that_fits: number;
+            /**
+             * Watched
+             * @description Ids of the layers that a training can be watched by.
+             */
+            watched: string[];
             /**
              * File Bytes
              * @description Of an export, about.
@@ -3761,6 +3997,70 @@ export interface components {
             class_now: number | null;
             /** Gone */
             gone: boolean;
+        };
+        /**
+         * OwnLookoutBody
+         * @description A lookout of one's own: a figure on one side of a value for so many epochs in a row.
+         */
+        OwnLookoutBody: {
+            /** Name */
+            name: string;
+            /**
+             * Figure
+             * @description Of an epoch, such as validation_loss, or of layers, such as zeros.
+             */
+            figure: string;
+            /**
+             * Layer
+             * @description Id; left out with a figure of layers: any.
+             * @default
+             */
+            layer: string;
+            /**
+             * Sign
+             * @description above or below
+             * @default above
+             */
+            sign: string;
+            /** Value */
+            value: number;
+            /**
+             * Epochs
+             * @default 1
+             */
+            epochs: number;
+            /**
+             * Act
+             * @description say, word or end
+             * @default say
+             */
+            act: string;
+        };
+        /**
+         * OwnLookoutRead
+         * @description A lookout of one's own, as a run holds it.
+         */
+        OwnLookoutRead: {
+            /** Name */
+            name: string;
+            /** Figure */
+            figure: string;
+            /** Layer */
+            layer: string;
+            /**
+             * Sign
+             * @enum {string}
+             */
+            sign: "above" | "below";
+            /** Value */
+            value: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "say" | "word" | "end";
         };
         /**
          * ParcelCreate
@@ -4261,6 +4561,8 @@ export interface components {
             settings: components["schemas"]["TrainingSettingsCreate"];
             /** @description Left out, it starts from weights drawn by chance. */
             start?: components["schemas"]["StartCreate"] | null;
+            /** @description Left out, lookouts do as usual. */
+            watch?: components["schemas"]["WatchBody"] | null;
         };
         /**
          * RecipeRead
@@ -4273,6 +4575,7 @@ export interface components {
             variation: components["schemas"]["VariationRead"];
             settings: components["schemas"]["TrainingSettingsRead"];
             start?: components["schemas"]["StartRead"] | null;
+            watch: components["schemas"]["WatchRead"];
         };
         /**
          * ResultRead
@@ -4380,6 +4683,19 @@ export interface components {
              * @description At the test set; they stay counted.
              */
             looks: number;
+        };
+        /**
+         * RunLookoutsRead
+         * @description What all lookouts of a run say.
+         */
+        RunLookoutsRead: {
+            /**
+             * Turned
+             * @description Epoch in which the loss on validation turned.
+             */
+            turned: number | null;
+            /** Lookouts */
+            lookouts: components["schemas"]["LookoutRead"][];
         };
         /**
          * RunNetworkRead
@@ -5657,6 +5973,67 @@ export interface components {
             seed: number;
             /** Split Id */
             split_id?: number | null;
+        };
+        /**
+         * WatchBody
+         * @description What of the layers is recorded, and what lookouts do; see `core.watching.watch`.
+         */
+        WatchBody: {
+            /**
+             * Every
+             * @description Steps from one that is measured to the next; 0: none is.
+             * @default 20
+             */
+            every: number;
+            /**
+             * Layers
+             * @description Ids; none: all.
+             */
+            layers?: string[];
+            /**
+             * Figures
+             * @description Of weights, gradients, updates, values; none: all.
+             */
+            figures?: string[];
+            /**
+             * Acts
+             * @description By lookout: word or end, of those that do not only say it.
+             */
+            acts?: {
+                [key: string]: string;
+            };
+            /** Own */
+            own?: components["schemas"]["OwnLookoutBody"][];
+        };
+        /**
+         * WatchRead
+         * @description How a run was watched.
+         */
+        WatchRead: {
+            /** Every */
+            every: number;
+            /** Layers */
+            layers: string[];
+            /** Figures */
+            figures: string[];
+            /** Acts */
+            acts: {
+                [key: string]: "say" | "word" | "end";
+            };
+            /** Own */
+            own: components["schemas"]["OwnLookoutRead"][];
+        };
+        /**
+         * WatchedLayersRead
+         * @description Figures of layers over an epoch, in the order of the layers; null of one that was not measured.
+         */
+        WatchedLayersRead: {
+            /** Number */
+            number: number;
+            /** Layers */
+            layers: ({
+                [key: string]: unknown;
+            } | null)[];
         };
         /**
          * Which
@@ -9195,6 +9572,154 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StartPlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_kinds_api_lookouts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookoutKindRead"][];
+                };
+            };
+        };
+    };
+    read_lookouts_api_runs__run_id__lookouts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLookoutsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_layers_api_runs__run_id__layers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_layer_table_api_runs__run_id__layers_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_trial_api_projects__project_id__lookout_trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnLookoutBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookoutTrialRead"][];
                 };
             };
             /** @description Validation Error */

@@ -169,6 +169,25 @@ function tick(shown: Shown, value: number, logarithmic: boolean): string {
   return value.toFixed(shown === "loss" || shown === "recall" ? 1 : 2);
 }
 
+/** More points than this are no longer told apart. */
+const STEP_POINTS = 2000;
+
+/** The loss of steps as one line; each epoch's lie between it and the one before. */
+export function stepPath(plot: Plot, epochs: readonly Epoch[]): string {
+  const all = epochs.reduce((sum, entry) => sum + entry.losses.length, 0);
+  const every = Math.max(1, Math.ceil(all / STEP_POINTS));
+  const points = epochs.flatMap(({ number, losses }) =>
+    losses.map((value, place) => ({ at: number - 1 + (place + 1) / losses.length, value })),
+  );
+  // Left of the first epoch there is no axis.
+  const drawn = points.filter((point, place) => place % every === 0 && point.at >= 1);
+  return (
+    line<(typeof points)[number]>()
+      .x((point) => plot.x(point.at))
+      .y((point) => plot.y(point.value))(drawn) ?? ""
+  );
+}
+
 /** Where the signs at the ends of lines stand: at the last value, and apart enough to be read. */
 export function endSigns(
   plot: Plot,

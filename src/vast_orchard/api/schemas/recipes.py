@@ -3,10 +3,12 @@ and is never refused."""
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, Field, create_model
+from pydantic import BaseModel, BeforeValidator, Field, create_model, model_validator
 
 from vast_orchard.api.schemas.base import Read, RecordId, Write
+from vast_orchard.api.schemas.watching import WatchBody, WatchRead
 from vast_orchard.at_once.catalogue import RATE_FACTOR, training_settings
+from vast_orchard.at_once.watching import whole_watch
 from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
@@ -239,6 +241,7 @@ class RecipeCreate(Write):
     variation: VariationBody
     settings: TrainingSettingsCreate  # type: ignore[valid-type]
     start: StartCreate | None = Field(None, description="Left out, it starts from weights drawn by chance.")
+    watch: WatchBody | None = Field(None, description="Left out, lookouts do as usual.")
 
 
 def _name(network: Any) -> Any:
@@ -253,3 +256,10 @@ class RecipeRead(Read):
     variation: VariationRead
     settings: TrainingSettingsRead  # type: ignore[valid-type]
     start: StartRead | None = None
+    watch: WatchRead
+
+    @model_validator(mode="before")
+    @classmethod
+    def _complete(cls, data: Any) -> Any:
+        """Only what differs from the default is stored of a watch, and nothing by earlier versions."""
+        return {**data, "watch": whole_watch(data.get("watch") or {})} if isinstance(data, dict) else data

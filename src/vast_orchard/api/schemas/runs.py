@@ -50,6 +50,7 @@ class EpochRead(Read):
     recalls: list[float | None] = Field(
         description="Of each class on validation, in the order of the run's classes; null of one with no picture there."
     )
+    losses: list[float] = Field(description="Of its steps, in their order: of the first one, then means of some each.")
 
 
 class EndingRead(BaseModel):
@@ -58,9 +59,10 @@ class EndingRead(BaseModel):
     done: int = Field(description="Epochs that were done.")
     epochs: int = Field(description="Epochs that were asked for.")
     what: str = Field("", description="Of a failure or a condition: what happened, with the numbers.")
-    mend: str = Field("", description="Of a failure: what to do.")
-    by: Literal["", "standstill", "reached", "time"] = Field("", description="Of a condition: which kind.")
+    mend: str = Field("", description="Of a failure or a lookout: what to do.")
+    by: Literal["", "standstill", "reached", "time", "lookout"] = Field("", description="Of a condition: which kind.")
     epoch: int = Field(0, description="Of a condition: the epoch after which it was met.")
+    lookout: str = Field("", description="Which one ended it.")
 
 
 class ChangeRead(BaseModel):

@@ -15,6 +15,7 @@ from vast_orchard.core.training.loop import train
 from vast_orchard.core.training.phases import Origin, Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
+from vast_orchard.core.watching.lookouts import check_watch
 from vast_orchard.errors import SettingError
 
 __all__ = ["Training", "begin"]
@@ -74,6 +75,7 @@ def begin(
     description = recipe.network
     plan(description, classes)
     check_colour(recipe.variation, recipe.preprocessing.channels)
+    check_watch(recipe.watch, description, validated=validation is not None)
     if memory_bytes is not None:
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes)
     team = team or Team(1)

@@ -1,16 +1,20 @@
 """Lookouts: what follows a training and says what is wrong with it."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from types import MappingProxyType
 
+from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.watching.findings import EARLY, Facts, Finding, History, Lookout, Standing, quiet, since
 from vast_orchard.core.watching.history import EpochRecord
 from vast_orchard.core.watching.moving import MOVING
 from vast_orchard.core.watching.parts import PARTS
 from vast_orchard.core.watching.right import RIGHT
-from vast_orchard.core.watching.watch import LAYER_FIGURES, OwnLookout, Sign
+from vast_orchard.core.watching.rows import watched_layers
+from vast_orchard.core.watching.watch import LAYER_FIGURES, Act, OwnLookout, Sign, Watch
+from vast_orchard.errors import SettingError
 
-__all__ = ["LOOKOUTS", "look", "look_own"]
+__all__ = ["LOOKOUTS", "Found", "check_watch", "ends", "look", "look_own", "wording"]
 
 LOOKOUTS: Mapping[str, Lookout] = MappingProxyType({entry.id: entry for entry in (*MOVING, *PARTS, *RIGHT)})
 
@@ -18,6 +22,72 @@ LOOKOUTS: Mapping[str, Lookout] = MappingProxyType({entry.id: entry for entry in
 def look(history: History, facts: Facts) -> dict[str, Finding]:
     """What every lookout says after these epochs, by its id."""
     return {name: entry.look(history, facts) for name, entry in LOOKOUTS.items()}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Found:
+    """A lookout that found something, and what it does then."""
+
+    id: str  # of one's own its name
+    words: str
+    act: Act
+    finding: Finding
+
+
+def ends(history: History, facts: Facts, watch: Watch) -> Found | None:
+    """The first lookout that ends a training after these epochs."""
+    for name, act in watch.acts.items():
+        if act is Act.END and name in LOOKOUTS:
+            finding = LOOKOUTS[name].look(history, facts)
+            if finding.standing is Standing.FOUND:
+                return Found(id=name, words=LOOKOUTS[name].words, act=act, finding=finding)
+    for own in watch.own:
+        if own.act is Act.END:
+            finding = look_own(own, history)
+            if finding.standing is Standing.FOUND:
+                return Found(id=own.name, words=own.name, act=own.act, finding=finding)
+    return None
+
+
+def wording(found: Found, epoch: int) -> str:
+    """Why a lookout ended a training after an epoch."""
+    return f"The lookout “{found.words}” ended it after epoch {epoch}. {found.finding.why}"
+
+
+def check_watch(watch: Watch, description: NetworkDescription, *, validated: bool) -> None:
+    """See to it that there is what would be watched.
+
+    Parameters
+    ----------
+    watch : Watch
+    description : NetworkDescription
+        Resolved.
+    validated : bool
+        Whether there is a validation set.
+
+    Raises
+    ------
+    SettingError
+        A lookout, a layer or a figure that does not exist here.
+    """
+    unknown = sorted(set(watch.acts) - set(LOOKOUTS))
+    if unknown:
+        raise SettingError(
+            f"There is no lookout {', '.join(unknown)}.", f"There are: {', '.join(LOOKOUTS)}, and those of your own."
+        )
+    layers = [entry.id for entry in watched_layers(description)]
+    asked = [*watch.layers, *(own.layer for own in watch.own if own.layer)]
+    missing = sorted(set(asked) - set(layers))
+    if missing:
+        raise SettingError(
+            f"The network has no layer {', '.join(missing)} to watch.", f"Choose of {', '.join(layers)}."
+        )
+    for own in watch.own:
+        if own.figure.startswith("validation") and not validated:
+            raise SettingError(
+                f"The lookout {own.name!r} looks at {own.figure.replace('_', ' ')}, and no picture is in validation.",
+                "Put some pictures into validation, or let it look at a figure of training.",
+            )
 
 
 def look_own(own: OwnLookout, history: History) -> Finding:

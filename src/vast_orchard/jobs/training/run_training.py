@@ -9,13 +9,17 @@ from dataclasses import asdict
 from typing import Any
 
 from vast_orchard.at_once.network_times import free_memory
+from vast_orchard.at_once.watching import recorded, run_facts
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.duration import recipe_time
 from vast_orchard.core.training.endings import ended_early, met_words
 from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.settings import TrainingSettings
-from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, TrainingState
+from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
+from vast_orchard.core.watching.history import EpochRecord, watched_to_json
+from vast_orchard.core.watching.lookouts import Found, ends, wording
+from vast_orchard.core.watching.watch import Act
 from vast_orchard.errors import InputError, MissingError, NonFiniteError, OrchardError, PausedError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
 from vast_orchard.formats.collection import labelled_examples
@@ -142,7 +146,12 @@ class _Recorder:
         self._training, self._progress = training, progress
         self._state = state
         self._began = time.monotonic() - (run.train_s or 0.0)
-        self._waiting: list[tuple[EpochMetrics, bool]] = []  # not stored yet, with whether one's state was kept
+        self._waiting: list[EpochResult] = []  # not stored yet
+        watch = training.recipe.watch
+        self._may_end = Act.END in {*watch.acts.values(), *(own.act for own in watch.own)}
+        with context.database.session() as session:
+            self._facts = run_facts(session, run)
+            self._history = recorded(session, run.id) if self._may_end else []
         self._store_at = 0.0  # by the clock
         self.trained_at = 0.0  # by the clock, when the last epoch was through
 
@@ -155,7 +164,7 @@ class _Recorder:
             self._end(RunEnding.STOPPED)
             raise
         except NonFiniteError as error:
-            self._end(RunEnding.FAILED, _words(error))
+            self._end(RunEnding.FAILED, {**_words(error), "lost": True})
             raise
         self.trained_at = time.monotonic()
         facts = self._condition(settings)
@@ -165,7 +174,7 @@ class _Recorder:
     def _consume(self, settings: TrainingSettings, steps: int) -> int:
         last, done = settings.epochs, self._state.epoch if self._state else 0
         self._progress.stage("Training", last * steps, done * steps)
-        if done and self._time_is_up(settings):
+        if done and (self._time_is_up(settings) or self._lookout()):
             return done
         for result in self._training.results:
             if not isinstance(result, EpochResult):
@@ -177,7 +186,7 @@ class _Recorder:
                 last = result.last
                 self._progress.stage("Training, to an early end", last * steps, done * steps)
             self._progress.report()
-            if self._time_is_up(settings):
+            if self._time_is_up(settings) or self._lookout():
                 break
             if self._progress.pause_asked and done < last:
                 self._store_waiting()
@@ -187,14 +196,25 @@ class _Recorder:
     def _time_is_up(self, settings: TrainingSettings) -> bool:
         return bool(settings.time_limit) and time.monotonic() - self._began >= 60 * settings.time_limit
 
+    def _lookout(self) -> Found | None:
+        """The lookout that ends the training after the last epoch, if one does."""
+        return ends(self._history, self._facts, self._training.recipe.watch) if self._may_end else None
+
     def _condition(self, settings: TrainingSettings) -> dict[str, Any] | None:
         """What ended the training before all its epochs, if anything did."""
-        history = self._state.history if self._state else ()
+        found, history = self._lookout(), self._state.history if self._state else ()
+        if found:
+            epoch, mend = self._history[-1].number, found.finding.mend
+            what = wording(found, epoch)
+            return {"what": what, "mend": mend, "by": "lookout", "epoch": epoch, "lookout": found.id}
         met = ended_early(history, settings, self._training.phases[-1].first)
         return {"what": met_words(met, settings), **asdict(met)} if met else None
 
     def _take(self, result: EpochResult) -> None:
-        self._waiting.append((result.metrics, result.kept))
+        self._waiting.append(result)
+        if self._may_end:
+            metrics = result.metrics
+            self._history.append(EpochRecord(number=metrics.number, figures=metrics.figures, watched=result.watched))
         self._state = result.state
         if time.monotonic() >= self._store_at:
             self._store_waiting()
@@ -204,7 +224,7 @@ class _Recorder:
         if not self._waiting or self._state is None:
             return
         state, store, run_id = self._state, self._context.store, self._run.id
-        kept = any(kept for _, kept in self._waiting)
+        kept = any(result.kept for result in self._waiting)
         names = [entry["name"] for entry in self._run.classes]
         last = f"runs/{run_id}/last-{state.epoch:05d}.safetensors"
         model = f"runs/{run_id}/kept-{state.kept_epoch:05d}.safetensors"
@@ -220,10 +240,11 @@ class _Recorder:
                 digest = weights_digest(state.kept)
                 replaced.append(keep_state(session, run_id, epoch=state.kept_epoch, digest=digest, path=model))
             spent = time.monotonic() - self._began
-            for metrics, better in self._waiting:
+            for result in self._waiting:
+                metrics = result.metrics
                 add_epoch(
-                    session, run_id, metrics.number, metrics.figures,
-                    kept=better, train_s=spent, recalls=metrics.recalls,
+                    session, run_id, metrics.number, metrics.figures, kept=result.kept, train_s=spent,
+                    recalls=metrics.recalls, watched=watched_to_json(result.watched),
                 )  # fmt: skip
         self._waiting.clear()
         for path in replaced:

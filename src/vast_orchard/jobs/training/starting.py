@@ -10,6 +10,7 @@ from vast_orchard.core.network.plan import plan
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_recipe
 from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.watching.lookouts import check_watch
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
@@ -93,6 +94,7 @@ def start_run(session: Session, project_id: int, order: RunOrder, store: ByteSto
     )
     # Which classes can be learnt is known with the snapshot only, and with them the network's last layer.
     recipe = resolved_recipe(asked, len(run.classes))
+    check_watch(recipe.watch, recipe.network, validated=bool(run.counts.get(SetName.VALIDATION)))
     set_parameters(session, run.id, recipe_to_json(recipe), plan(recipe.network, len(run.classes)).parameters)
     start_job(session, project_id, JobKind.TRAIN, f"Run {run.number}", run.id)
     if order.start_file is not None:

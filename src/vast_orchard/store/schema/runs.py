@@ -134,3 +134,4 @@ class Epoch(Base):
     figures: Mapped[dict[str, Any]]
     # Of each class on validation, in the order of the run's classes; null of one that has no picture there.
     recalls: Mapped[list[Any]] = mapped_column(server_default="[]")
+    watched: Mapped[dict[str, Any]] = mapped_column(server_default="{}")  # see `core.watching.history`

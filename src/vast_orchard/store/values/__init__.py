@@ -33,6 +33,7 @@ from vast_orchard.store.values.runs import (
     RunHoldings,
     RunValue,
     SnapshotPictureValue,
+    WatchedEpoch,
 )
 from vast_orchard.store.values.work import JobValue, ParcelValue
 
@@ -74,4 +75,5 @@ __all__ = [
     "SplitValue",
     "StartingModel",
     "UndoResult",
+    "WatchedEpoch",
 ]

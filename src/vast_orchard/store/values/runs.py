@@ -16,6 +16,7 @@ __all__ = [
     "RunHoldings",
     "RunValue",
     "SnapshotPictureValue",
+    "WatchedEpoch",
 ]
 
 
@@ -26,6 +27,16 @@ class EpochValue:
     number: int
     figures: dict[str, float]
     recalls: list[float | None]  # of each class on validation, in the order of the run's classes
+    losses: list[float]  # of its steps, as a line of few points
+
+
+@dataclass(frozen=True, kw_only=True)
+class WatchedEpoch:
+    """Everything that is recorded of an epoch."""
+
+    number: int
+    figures: dict[str, float]
+    watched: dict[str, Any]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,23 +1,35 @@
 /** Two plots side by side: loss on either scale, and beside it accuracy or what else the epochs tell. */
 import { useState } from "react";
-import type { Epoch, Run } from "../../api/client";
+import type { Epoch, Lookout, Run } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { classColour, colourPlace } from "../../domain/classColour";
 import type { Shown } from "../../domain/curveLines";
 import { thawedAt } from "../../domain/start";
 import { Curves } from "./Curves";
+import { LayerStrip } from "./LayerStrip";
+import { LookoutList } from "./Lookouts";
 
-const BESIDE: readonly { readonly shown: Shown; readonly words: string }[] = [
+type Beside = Shown | "layers";
+
+const BESIDE: readonly { readonly shown: Beside; readonly words: string }[] = [
   { shown: "accuracy", words: "Accuracy" },
   { shown: "macro-f1", words: "Macro F1" },
   { shown: "recall", words: "Recall of each class" },
   { shown: "rate", words: "Learning rate" },
+  { shown: "layers", words: "What the layers do" },
 ];
 
-export function CurvePair({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
+interface Props {
+  run: Run;
+  epochs: readonly Epoch[];
+  turned: number | null | undefined;
+  lookouts: readonly Lookout[];
+}
+
+export function CurvePair({ run, epochs, turned, lookouts }: Props) {
   const { classes } = usePlace();
   const [logarithmic, setLogarithmic] = useState(false);
-  const [beside, setBeside] = useState<Shown>("accuracy");
+  const [beside, setBeside] = useState<Beside>("accuracy");
   const known = new Map(classes.map((entry) => [entry.id, entry]));
   const shared = {
     epochs,
@@ -25,12 +37,27 @@ export function CurvePair({ run, epochs }: { run: Run; epochs: readonly Epoch[] 
     planned: run.ended_by === "condition" ? run.epochs_done : run.recipe.settings.epochs,
     kept: run.model?.epoch ?? null,
     thawed: thawedAt(run.recipe),
+    turned,
     classes: run.classes.map((entry, place) => ({
       name: entry.name,
       sign: known.get(entry.id)?.sign ?? entry.name.slice(0, 2),
       colour: classColour(colourPlace(known.get(entry.id)) ?? place),
     })),
   };
+  const choice = (
+    <select
+      aria-label="What is shown beside the loss"
+      value={beside}
+      onChange={(event) => setBeside(event.target.value as Beside)}
+      className="-ml-1 cursor-pointer rounded-control bg-ground font-semibold"
+    >
+      {BESIDE.map((entry) => (
+        <option key={entry.shown} value={entry.shown}>
+          {entry.words}
+        </option>
+      ))}
+    </select>
+  );
   return (
     <div className="mt-2 flex min-h-[210px] flex-1 gap-4 px-5">
       <Curves
@@ -52,24 +79,17 @@ export function CurvePair({ run, epochs }: { run: Run; epochs: readonly Epoch[] 
           </>
         }
       />
-      <Curves
-        {...shared}
-        shown={beside}
-        head={
-          <select
-            aria-label="What is shown beside the loss"
-            value={beside}
-            onChange={(event) => setBeside(event.target.value as Shown)}
-            className="-ml-1 cursor-pointer rounded-control bg-ground font-semibold"
-          >
-            {BESIDE.map((entry) => (
-              <option key={entry.shown} value={entry.shown}>
-                {entry.words}
-              </option>
-            ))}
-          </select>
-        }
-      />
+      {beside === "layers" ? (
+        <div className="flex min-w-0 flex-1 flex-col">
+          <p className="text-[13px] leading-5">{choice}</p>
+          <div className="min-h-0 flex-1">
+            <LayerStrip runId={run.id} trains={run.state !== "ended"} />
+          </div>
+        </div>
+      ) : (
+        <Curves {...shared} shown={beside} head={choice} />
+      )}
+      <LookoutList lookouts={lookouts} />
     </div>
   );
 }

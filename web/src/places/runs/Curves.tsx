@@ -11,8 +11,8 @@ import {
   plotOf,
   readAt,
   type Shown,
+  stepPath,
 } from "../../domain/curveLines";
-import { turningEpoch } from "../../domain/curves";
 import { type Size, useSize } from "../../parts/useSize";
 
 interface Props {
@@ -21,6 +21,8 @@ interface Props {
   kept: number | null;
   /** The first epoch in which everything learns, if only new layers did before. */
   thawed?: number | undefined;
+  /** The epoch in which validation loss turned, if it did. */
+  turned?: number | null | undefined;
   shown: Shown;
   logarithmic?: boolean;
   /** Of the run, in its order. */
@@ -89,13 +91,25 @@ function Plotted(props: Props & { size: Size }) {
         </text>
       )}
       <Axes plot={plot} box={box} />
+      {shown === "loss" && (
+        <path
+          d={stepPath(plot, epochs)}
+          fill="none"
+          stroke="var(--training)"
+          strokeWidth={0.75}
+          opacity={0.5}
+          data-testid="step-line"
+        >
+          <title>loss of steps</title>
+        </path>
+      )}
       <Lines plot={plot} lines={lines} />
       {endSigns(plot, lines, box).map((end) => (
         <text key={end.sign} x={box.right + 6} y={end.at + 4} className="fill-ink text-[11px]">
           {end.sign}
         </text>
       ))}
-      {shown === "loss" && <TurnedMark plot={plot} epochs={epochs} />}
+      {shown === "loss" && <TurnedMark plot={plot} epochs={epochs} turned={props.turned} />}
       {thawed !== undefined && (
         <ThawedPost box={box} x={plot.x(thawed - 0.5)} wide={plot.x(thawed) - box.left} />
       )}
@@ -117,10 +131,9 @@ function Plotted(props: Props & { size: Size }) {
 }
 
 /** Where validation loss turned. */
-function TurnedMark({ plot, epochs }: { plot: Plot; epochs: readonly Epoch[] }) {
-  const turned = turningEpoch(epochs);
+function TurnedMark({ plot, epochs, turned }: Pick<Props, "epochs" | "turned"> & { plot: Plot }) {
   const loss = epochs.find((entry) => entry.number === turned)?.figures.validation_loss;
-  if (turned === undefined || loss === undefined) return null;
+  if (!turned || loss === undefined) return null;
   return (
     <circle
       cx={plot.x(turned)}

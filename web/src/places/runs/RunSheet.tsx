@@ -38,7 +38,7 @@ export interface RunSheetProps {
   /** The part on learning is what someone came for. */
   learning: boolean;
   /** Lays an ingredient's own place over the curves. */
-  onOpen: (ingredient: "preprocessing" | "variation" | "network" | "start") => void;
+  onOpen: (ingredient: "preprocessing" | "variation" | "network" | "start" | "watch") => void;
   table: readonly Setting[];
   training: Training;
   start: StartPlanned;
@@ -119,6 +119,7 @@ export function RunSheet(props: RunSheetProps) {
         seconds={secondsOf(props, network)}
         trial={props.trial}
         onSetting={onSetting}
+        onWatch={() => onOpen("watch")}
       />
       <Part title="Learning" words={ruleWords(table, settings)} asked={props.learning} right>
         {shownSettings(table, "learning", settings)

@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { client, type Epoch, type Job, need, type Recipe, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
-import { useEpochs } from "../../api/runQueries";
+import { useEpochs, useLookouts } from "../../api/runQueries";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, isPutOff, jobWords } from "../../domain/jobs";
 import { endingWords, runTitle } from "../../domain/runs";
@@ -17,6 +17,7 @@ import { ProgressBar } from "../../parts/ProgressBar";
 import { Failed } from "../../parts/States";
 import { CurvePair } from "./CurvePair";
 import { CurveLegend } from "./Curves";
+import { FoundList } from "./Lookouts";
 import { RunMenu } from "./RunMenu";
 
 interface Props {
@@ -32,6 +33,8 @@ export function RunView({ run, onRecipe, children }: Props) {
   const epochs = useEpochs(run.id);
   const job = jobs.filter((entry) => entry.kind === "train" && entry.subject_id === run.id).at(-1);
   const figures = epochs.data ?? [];
+  const watched = useLookouts(run.id);
+  const lookouts = watched.data?.lookouts ?? [];
   // One that ended before its first epoch has nothing to draw.
   const drawn = figures.length > 0 || run.state !== "ended";
   return (
@@ -46,7 +49,7 @@ export function RunView({ run, onRecipe, children }: Props) {
         </span>
       </div>
       <div className="mt-0.5 mb-1.5 flex items-start justify-between gap-4 px-5">
-        <RunWords run={run} epochs={figures} />
+        <RunWords run={run} epochs={figures} turned={watched.data?.turned} />
         {drawn && (
           <span className="shrink-0">
             <CurveLegend />
@@ -54,17 +57,24 @@ export function RunView({ run, onRecipe, children }: Props) {
         )}
       </div>
       {children}
+      <FoundList run={run} lookouts={lookouts} onRecipe={onRecipe} />
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
       ) : drawn ? (
-        <CurvePair run={run} epochs={figures} />
+        <CurvePair run={run} epochs={figures} turned={watched.data?.turned} lookouts={lookouts} />
       ) : null}
       {figures.length > 0 && <EpochTable run={run} epochs={figures} />}
     </section>
   );
 }
 
-function RunWords({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
+interface WordsProps {
+  run: Run;
+  epochs: readonly Epoch[];
+  turned: number | null | undefined;
+}
+
+function RunWords({ run, epochs, turned }: WordsProps) {
   return (
     <div className="min-w-0">
       <p
@@ -72,7 +82,7 @@ function RunWords({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
         role={run.ended_by === "failed" ? "alert" : undefined}
         data-testid="run-words"
       >
-        {runWords(run, epochs)}
+        {runWords(run, epochs, turned)}
       </p>
       {run.note && (
         <p className="line-clamp-2 italic" title={run.note} data-testid="run-note">
@@ -83,9 +93,9 @@ function RunWords({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
   );
 }
 
-function runWords(run: Run, epochs: readonly Epoch[]): string {
+function runWords(run: Run, epochs: readonly Epoch[], turned: number | null | undefined): string {
   if (run.state === "ended") return `${endingWords(run)} ${gapWords(epochs)}`;
-  return run.state === "waiting" ? "It has not begun." : curveWords(epochs, run.model?.epoch ?? null);
+  return run.state === "waiting" ? "It has not begun." : curveWords(epochs, run.model?.epoch ?? null, turned);
 }
 
 function UnderWay({ run, job }: { run: Run; job: Job }) {
@@ -145,6 +155,9 @@ function EpochTable({ run, epochs }: { run: Run; epochs: readonly Epoch[] }) {
       <summary className="cursor-pointer text-quiet">Figures of every epoch</summary>
       <a href={`/api/runs/${run.id}/epochs.csv`} className="text-sm text-choice underline" download>
         as CSV, with the recall of each class
+      </a>
+      <a href={`/api/runs/${run.id}/layers.csv`} className="ml-4 text-sm text-choice underline" download>
+        what the layers did, as CSV
       </a>
       <table className="mt-1 w-full font-mono text-sm">
         <thead>

@@ -4,6 +4,7 @@ import type { ClassOf, Recipe, Run, Setting } from "../../api/client";
 import { useDefaultRecipe, useEndingTrial, useTrainingSettings } from "../../api/runQueries";
 import { useStarters, useStartPlan } from "../../api/startQueries";
 import { useAddress, usePlace } from "../../app/context";
+import { lessonOf } from "../../domain/network";
 import { fromNothing, proposedStarter, recipeOf } from "../../domain/start";
 import { stoodOn } from "../../domain/stoodOn";
 import { mayEndEarly } from "../../domain/trainingSettings";
@@ -20,9 +21,11 @@ import { RunView } from "./RunView";
 import { StartBench } from "./StartBench";
 import type { RunTitle } from "./StartCell";
 import { StoodOn } from "./StoodOn";
+import { useNetworkShown } from "./useNetworkShown";
 import { useTraining } from "./useTraining";
 import { useTrainingBase } from "./useTrainingBase";
 import { VariationBench } from "./VariationBench";
+import { WatchBench } from "./WatchBench";
 
 const FIRST_RUN =
   "The band above holds everything that a training is made of; curves of training and validation show here while it runs.";
@@ -77,6 +80,7 @@ export function RunsPlace() {
         onBack={() => setAddress({ part: undefined })}
       />
     );
+  if (part === "watch") return <Watching recipe={recipe} onRecipe={setChanged} />;
   if (part === "variation" || part === "preprocessing" || part === "network")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
   const sheet = { recipe, table: table.data, onRecipe: setChanged };
@@ -99,7 +103,14 @@ export function RunsPlace() {
         onOpen={(ingredient) => setAddress({ part: ingredient })}
       />
       <Results {...sheet} shown={shown} />
-      {dividing && <Dividing onClose={() => setDividing(false)} />}
+      {(dividing || part === "divide") && (
+        <Dividing
+          onClose={() => {
+            setDividing(false);
+            if (part === "divide") setAddress({ part: undefined });
+          }}
+        />
+      )}
       {training.asking && (
         <FirstQuestions
           recipe={recipe}
@@ -133,6 +144,22 @@ function NetworkPage({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onR
       onRecipe={onRecipe}
       onBack={() => setAddress({ part: undefined })}
       sets={base?.sets}
+    />
+  );
+}
+
+function Watching({ recipe, onRecipe }: Pick<IngredientProps, "recipe" | "onRecipe">) {
+  const { project, split } = usePlace();
+  const [, setAddress] = useAddress();
+  const base = useTrainingBase(project.id, split, recipe.settings.seed);
+  const network = useNetworkShown(project.id, recipe.network, lessonOf(recipe, base?.sets));
+  return (
+    <WatchBench
+      projectId={project.id}
+      recipe={recipe}
+      layers={network?.watched ?? []}
+      onRecipe={onRecipe}
+      onBack={() => setAddress({ part: undefined })}
     />
   );
 }

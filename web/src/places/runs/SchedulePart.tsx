@@ -2,6 +2,7 @@
 import { useState } from "react";
 import type { EndingTrial, Recipe, Setting } from "../../api/client";
 import { useRateLine } from "../../api/runQueries";
+import { watchWords } from "../../domain/lookouts";
 import { ratePath, scheduleWords, steps } from "../../domain/recipe";
 import { endingShort, epochsWithin, type SettingValue, shownSettings } from "../../domain/trainingSettings";
 import { plural } from "../../domain/words";
@@ -19,9 +20,11 @@ interface Props {
   seconds: number | null;
   trial: EndingTrial | undefined;
   onSetting: (name: string, value: SettingValue) => void;
+  /** To how it is watched. */
+  onWatch: () => void;
 }
 
-export function SchedulePart({ recipe, table, shown, seconds, trial, onSetting }: Props) {
+export function SchedulePart({ recipe, table, shown, seconds, trial, onSetting, onWatch }: Props) {
   const { settings } = recipe;
   const ends = endingShort(table, settings);
   return (
@@ -52,6 +55,15 @@ export function SchedulePart({ recipe, table, shown, seconds, trial, onSetting }
         </div>
       ))}
       <EndingFields table={table} settings={settings} onSetting={onSetting} trial={trial} />
+      <p className="mt-2 border-t border-hairline pt-2 text-sm">
+        <button
+          type="button"
+          onClick={onWatch}
+          className="min-h-6 cursor-pointer text-left text-choice hover:underline"
+        >
+          {watchWords(recipe.watch)} …
+        </button>
+      </p>
     </Part>
   );
 }

@@ -13,6 +13,8 @@ export interface ShownNetwork {
   readonly memory_free_bytes: number;
   readonly batch_that_fits: number;
   readonly layers: Network["layers"];
+  /** Ids of the layers that a training can be watched by. */
+  readonly watched: readonly string[];
   /** What is wrong with it; it cannot be trained then. */
   readonly wrong?: string;
 }
@@ -38,6 +40,7 @@ export function useNetworkShown(
     memory_bytes: check.data.memory_bytes,
     memory_free_bytes: check.data.memory_free_bytes,
     batch_that_fits: check.data.batch_that_fits,
+    watched: check.data.watched,
     layers: check.data.lines.flatMap((entry) => entry.layers).sort((one, two) => one.place - two.place),
     ...(check.data.wrong ? { wrong: check.data.wrong.what } : {}),
   };
