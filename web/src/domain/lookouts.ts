@@ -27,8 +27,16 @@ export function byQuestion<T extends { readonly question: string }>(
   })).filter((question) => question.lookouts.length > 0);
 }
 
-export function found(lookouts: readonly Lookout[]): readonly Lookout[] {
-  return lookouts.filter((entry) => entry.standing === "found");
+/** Causes before what they lead to: a rate that is far too high also puts units to sleep, and nothing is learnt then. */
+const CAUSES =
+  "away rate first pinned asleep apart unmoved easy unequal few heart one never swallowed nothing still unfinished".split(
+    " ",
+  );
+
+/** What was found, the cause first; before all of it what ended the run. */
+export function found(lookouts: readonly Lookout[], ended: string): readonly Lookout[] {
+  const rank = (entry: Lookout) => (entry.id === ended ? -1 : CAUSES.indexOf(entry.id));
+  return lookouts.filter((entry) => entry.standing === "found").sort((one, other) => rank(one) - rank(other));
 }
 
 function short(value: number): string {

@@ -51,8 +51,9 @@ def _standing_still(history: History, facts: Facts) -> Finding:
         standing=Standing.FOUND, value=share, bound=_STILL, since=1,
         why=f"After {len(known)} epochs the training loss has been {min(known):.3g} at best, and always answering with "
         f"the shares of the classes comes to {facts.guess:.3g}: nothing has been learnt.",
-        mend="See what the other lookouts say of rate and layers; otherwise try a higher rate.",
-        change=_faster(facts),
+        mend="See what the other lookouts say of rate and layers.",
+        # At the rate that is offered, or above it, a higher one is not what is missing.
+        change=_faster(facts) if facts.settings.learning_rate < OFFERED_RATES[facts.settings.optimizer] else {},
     )  # fmt: skip
 
 

@@ -100,17 +100,20 @@ def _unmoved(history: History, facts: Facts) -> Finding:
     if not found:
         return quiet(least, _UNMOVED)
     zero = [layer for layer in found if not layer.weight]
-    names = ", ".join(layer.layer for layer in (zero or found)[:3]) + (" …" if len(zero or found) > 3 else "")
+    cut_off = [layer for layer in found if layer.gradient == 0]
+    told = zero or cut_off or found
+    names = ", ".join(layer.layer for layer in told[:3]) + (" …" if len(told) > 3 else "")
     if zero:
         why, mend = f"All weights are zero in {names}, and stay so.", "Draw the weights anew: start from nothing."
+    elif cut_off:
+        why = f"No gradient reaches {names}: nothing is learnt there."
+        mend = "See whether units sleep in what comes after."
     else:
-        why = (
-            f"The weights stay where they are in {names}: a step moves them by less than {_UNMOVED:g} of their length."
-        )
-        mend = "See whether units sleep behind it, and whether the rate of what was taken over is far too low."
+        why = f"A step moves the weights of {names} by less than {_UNMOVED:g} of their length."
+        mend = "Give what was taken over a higher share of the rate."
     return Finding(
         standing=Standing.FOUND, value=least, bound=_UNMOVED, since=since(numbers, still),
-        where=(zero or found)[0].layer, why=why, mend=mend, leads_to="network",
+        where=told[0].layer, why=why, mend=mend, leads_to="network",
     )  # fmt: skip
 
 

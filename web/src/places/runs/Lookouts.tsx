@@ -1,4 +1,5 @@
 /** Lookouts beside the curves, each as it stands; what one found stands out and can be mended on the Run sheet. */
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Lookout, Recipe, Run } from "../../api/client";
 import { usePlace } from "../../app/context";
@@ -15,7 +16,7 @@ export function LookoutList({ lookouts }: { lookouts: readonly Lookout[] }) {
     <section
       aria-label="Lookouts"
       data-testid="lookouts"
-      className="w-[232px] shrink-0 overflow-y-auto text-[13px] leading-[18px]"
+      className="w-[204px] shrink-0 overflow-y-auto text-[13px] leading-[18px]"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
       tabIndex={0}
     >
@@ -57,6 +58,9 @@ function Line({ lookout }: { lookout: Lookout }) {
   );
 }
 
+/** So that the curves stay in sight. */
+const FEW = 2;
+
 interface FoundProps {
   run: Run;
   lookouts: readonly Lookout[];
@@ -66,11 +70,13 @@ interface FoundProps {
 
 /** What was found, each with why it matters and what to do. */
 export function FoundList({ run, lookouts, onRecipe }: FoundProps) {
-  const all = found(lookouts);
+  const [whole, setWhole] = useState(false);
+  const all = found(lookouts, run.ending?.lookout ?? "");
   if (!all.length) return null;
+  const shown = whole ? all : all.slice(0, FEW);
   return (
     <ul className="mx-5 mt-2 border-y border-hairline" data-testid="found">
-      {all.map((entry) => (
+      {shown.map((entry) => (
         <li
           key={`${entry.question}-${entry.id}`}
           className="flex items-start gap-3 py-1 not-first:border-t not-first:border-hairline"
@@ -82,6 +88,17 @@ export function FoundList({ run, lookouts, onRecipe }: FoundProps) {
           <Mend run={run} lookout={entry} onRecipe={onRecipe} />
         </li>
       ))}
+      {all.length > FEW && (
+        <li className="border-t border-hairline">
+          <button
+            type="button"
+            onClick={() => setWhole(!whole)}
+            className="min-h-6 cursor-pointer text-choice hover:underline"
+          >
+            {whole ? "fewer" : `${all.length - FEW} more, which may come of it`}
+          </button>
+        </li>
+      )}
     </ul>
   );
 }

@@ -15,7 +15,7 @@ interface Props {
   onOwn: (own: OwnLookout[]) => void;
 }
 
-const BLANK = "rounded-control border border-edge bg-surface px-1 py-0.5 aria-invalid:border-wrong";
+const BLANK = "rounded-control border border-edge bg-surface px-1 py-0.5 leading-5 aria-invalid:border-wrong";
 
 export function OwnLookouts({ projectId, watch, layers, kinds, onOwn }: Props) {
   const [draft, setDraft] = useState<OwnLookout>();
