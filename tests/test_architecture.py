@@ -10,6 +10,7 @@ import pytest
 
 from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.training.settings import SETTINGS
+from vast_orchard.core.watching.lookouts import LOOKOUTS
 from vast_orchard.errors import SettingError
 from vast_orchard.settings import PREFIX, Settings, read_settings
 
@@ -134,7 +135,7 @@ def test_settings_are_read_from_the_environment_and_overridden() -> None:
         read_settings({PREFIX + "PORT": "many"})
 
 
-def test_the_guide_has_a_passage_on_every_setting_and_operation() -> None:
+def test_the_guide_has_a_passage_on_every_setting_operation_and_lookout() -> None:
     for page, names in (
         ("training", [setting.words for setting in SETTINGS.values()]),
         ("variation", list(KINDS)),
@@ -142,3 +143,5 @@ def test_the_guide_has_a_passage_on_every_setting_and_operation() -> None:
         text = (_ROOT / "docs" / "guide" / f"{page}.md").read_text()
         told = dict(re.findall(r"^## (.+)\n\n(.+)", text, re.MULTILINE))
         assert not [name for name in names if len(told.get(name, "")) < 30], page
+    told = dict(re.findall(r"^\| (.+?) \| (.+) \|$", (_ROOT / "docs/guide/training.md").read_text(), re.MULTILINE))
+    assert not [entry.words for entry in LOOKOUTS.values() if len(told.get(entry.words, "")) < 30]

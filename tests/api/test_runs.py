@@ -22,8 +22,8 @@ def project(client: TestClient, world: World) -> int:
     return made
 
 
-def _start(client: TestClient, project: int, **settings: Any) -> dict[str, Any]:
-    recipe: Any = small_recipe()
+def _start(client: TestClient, project: int, watch: Any = None, **settings: Any) -> dict[str, Any]:
+    recipe: Any = {**small_recipe(), **({"watch": watch} if watch else {})}
     recipe["settings"].update(settings)
     answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
     assert answer.status_code == 202, answer.text
@@ -239,6 +239,70 @@ def test_the_figures_of_every_epoch_are_a_table(client: TestClient, world: World
     for row, entry in zip(rows, epochs, strict=True):
         assert float(row["validation_loss"]) == entry["figures"]["validation_loss"]
         assert [float(row[f"recall of {name}"]) for name in ("plate", "rime")] == entry["recalls"]
+
+
+def test_lookouts_and_layers_of_a_run_are_told(client: TestClient, world: World, project: int) -> None:
+    kinds = client.get("/api/lookouts").json()
+    assert {entry["question"] for entry in kinds} == {"moves", "parts", "right"}
+    mine = {"name": "mine", "figure": "zeros", "sign": "above", "value": -1, "epochs": 2, "act": "word"}
+    watch = {"every": 1, "figures": ["values"], "acts": {"heart": "end"}, "own": [mine]}
+    run = _start(client, project, watch=watch)["id"]
+    waiting = client.get(f"/api/runs/{run}/lookouts").json()
+    assert [entry["id"] for entry in waiting["lookouts"]] == [*(entry["id"] for entry in kinds), "mine"]
+    assert {entry["standing"] for entry in waiting["lookouts"] if entry["id"] not in ("few", "unequal")} == {"early"}
+    world.run_waiting()
+    kept = client.get(f"/api/runs/{run}").json()["recipe"]["watch"]
+    assert kept == {**watch, "layers": [], "own": [mine | {"layer": ""}]}
+    said = {entry["id"]: entry for entry in client.get(f"/api/runs/{run}/lookouts").json()["lookouts"]}
+    assert said["mine"]["standing"] == "found" and said["mine"]["since"] == 1
+    assert said["mine"]["measures"] == "zeros of any layer above -1 for 2 epochs"
+    assert said["heart"]["act"] == "end"
+    # Of twelve pictures nobody knows how well it does.
+    assert said["few"]["standing"] == "found" and said["few"]["leads_to"] == "divide"
+    layers = client.get(f"/api/runs/{run}/layers").json()
+    assert [entry["number"] for entry in layers["epochs"]] == [1, 2]
+    one = layers["epochs"][0]["layers"][0]
+    assert one["layer"] == layers["layers"][0] and 0 <= one["zeros"] <= 1 and "weight" not in one
+    rows = list(csv.DictReader(io.StringIO(client.get(f"/api/runs/{run}/layers.csv").text)))
+    assert [(row["epoch"], row["layer"]) for row in rows] == [(n, name) for n in "12" for name in layers["layers"]]
+    assert float(rows[0]["zeros"]) == one["zeros"] and float(rows[0]["bands 0.5"]) == one["bands"][2]
+    assert rows[0]["weight"] == ""
+    assert len(client.get(f"/api/runs/{run}/epochs").json()[0]["losses"]) == 2
+
+
+def test_a_lookout_of_ones_own_is_tried_on_earlier_runs(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    world.run_waiting()
+    first = client.get(f"/api/runs/{run['id']}/epochs").json()[0]["figures"]["training_loss"]
+
+    def tried(**own: Any) -> Any:
+        asked = {"name": "mine", "figure": "training_loss", "value": 0, **own}
+        return client.post(f"/api/projects/{project}/lookout-trial", json=asked)
+
+    assert [(entry["number"], entry["epoch"]) for entry in tried().json()] == [(1, 1)]
+    assert tried(value=first + 1).json()[0]["epoch"] is None
+    assert tried(value=first + 1, sign="below", epochs=2).json()[0]["epoch"] == 2
+    refused = tried(figure="colour")
+    assert refused.status_code == 422 and "No run has a figure 'colour'" in refused.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("watch", "words"),
+    [
+        ({"acts": {"weather": "end"}}, "There is no lookout weather"),
+        ({"acts": {"heart": "shout"}}, "cannot be 'shout'"),
+        ({"layers": ["nowhere"]}, "The network has no layer nowhere"),
+        ({"every": -3}, "every -3 steps"),
+    ],
+)
+def test_what_cannot_be_watched_starts_no_run(
+    client: TestClient, project: int, watch: dict[str, Any], words: str
+) -> None:
+    recipe = {**small_recipe(), "watch": watch}
+    answer = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe})
+    assert answer.status_code == 422
+    assert words in answer.json()["detail"]
+    assert client.get(f"/api/projects/{project}/runs").json()["runs"] == []
 
 
 def test_runs_of_a_group_stand_outside_the_plain_ledger(client: TestClient, world: World, project: int) -> None:

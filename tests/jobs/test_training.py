@@ -18,6 +18,7 @@ from sqlalchemy.exc import IntegrityError
 from tests.pictures import png
 from tests.world import World, small_recipe
 from vast_orchard.at_once.catalogue import recipe_of
+from vast_orchard.at_once.watching import run_lookouts
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError, StoppedError
@@ -42,7 +43,7 @@ from vast_orchard.store.models import (
 )
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.run_states import begin_run, end_run
-from vast_orchard.store.runs import add_epoch, footing, get_run, list_epochs, set_last_state
+from vast_orchard.store.runs import add_epoch, footing, get_run, list_epochs, list_watched, set_last_state
 from vast_orchard.store.schema import JobKind, RunEnding
 from vast_orchard.store.splits import create_split
 from vast_orchard.store.values import EpochValue, ModelValue, RunValue
@@ -183,6 +184,47 @@ def test_a_run_that_ends_by_its_condition_ends_so_after_a_crash_as_well(
     world.run(job)
     assert _run(world, broken).ending == run.ending
     assert _model(_run(world, broken)).digest == _model(run).digest
+
+
+@pytest.mark.parametrize("dies_at", [2, 4])  # before it finds something, and before the run that it ended says so
+def test_a_run_that_a_lookout_ends_ends_so_after_a_crash_as_well(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch, dies_at: int
+) -> None:
+    mine = {"name": "mine", "figure": "update", "sign": "above", "value": 0, "epochs": 3, "act": "end"}
+    asked: Any = {**small_recipe(epochs=20), "watch": {"every": 1, "own": [mine]}}
+    whole, job = world.run_job(project, asked)
+    world.run(job)
+    run = _run(world, whole)
+    assert (run.ended_by, run.epochs_done) == ("condition", 3)
+    assert run.ending is not None
+    assert (run.ending["by"], run.ending["lookout"], run.ending["epoch"]) == ("lookout", "mine", 3)
+    assert run.ending["what"].startswith("The lookout “mine” ended it after epoch 3. update of conv")
+    assert _model(run).epoch == 3  # the last state is kept
+
+    broken, job = world.run_job(project, asked)
+
+    def dies(session: Any, run_id: int, epoch: int, path: str) -> Any:
+        if epoch >= dies_at:
+            raise DatabaseGoneError("The database does not answer.", "")
+        return set_last_state(session, run_id, epoch, path)
+
+    def dies_at_its_end(*_: Any) -> None:
+        raise DatabaseGoneError("The database does not answer.", "")
+
+    monkeypatch.setattr(training, "set_last_state", dies)
+    monkeypatch.setattr(training, "end_run", dies_at_its_end)
+    monkeypatch.setattr(training, "_TOGETHER_S", 0)
+    with pytest.raises(DatabaseGoneError):
+        run_job(world.context, job)
+    assert _run(world, broken).state == "training"
+    monkeypatch.undo()
+    world.run(job)
+    assert _run(world, broken).ending == run.ending
+    assert _model(_run(world, broken)).digest == _model(run).digest
+    with world.context.database.session() as session:
+        one, two = list_watched(session, whole), list_watched(session, broken)
+        assert one == two and len(one) == 3 and one[0].watched["layers"]
+        assert run_lookouts(session, run) == run_lookouts(session, _run(world, broken))
 
 
 def test_a_time_ends_a_run_with_the_epoch_under_way(world: World, project: int) -> None:

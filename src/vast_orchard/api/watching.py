@@ -12,7 +12,7 @@ from vast_orchard.api.schemas.watching import (
     OwnLookoutBody,
     RunLookoutsRead,
 )
-from vast_orchard.at_once.watching import layer_table, list_lookouts, run_layers, run_lookouts, try_lookout
+from vast_orchard.at_once.watching import layers_as_csv, list_lookouts, run_layers, run_lookouts, try_lookout
 
 __all__ = ["router"]
 
@@ -41,7 +41,7 @@ def read_layers(session: SessionOf, run: RunOf) -> dict[str, Any]:
 def read_layer_table(session: SessionOf, run: RunOf) -> Response:
     """The same as a table, a layer of an epoch a row."""
     return Response(
-        layer_table(session, run),
+        layers_as_csv(session, run),
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f'attachment; filename="run-{run.number}-layers.csv"'},
     )

@@ -1,7 +1,5 @@
 """What is known of a run while it trains: what the lookouts say, and what its layers did."""
 
-import csv
-import io
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
@@ -17,7 +15,7 @@ from vast_orchard.core.watching.recording import BANDS
 from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.core.watching.turn import turning_epoch
 from vast_orchard.core.watching.watch import Act, OwnLookout, watch_from_json
-from vast_orchard.formats.csv_cells import harmless
+from vast_orchard.formats.layer_table import layer_table
 from vast_orchard.store.runs import list_watched
 from vast_orchard.store.schema import Run, RunEnding, RunState
 from vast_orchard.store.snapshots import class_counts
@@ -25,7 +23,7 @@ from vast_orchard.store.values import RunValue
 from vast_orchard.types import SetName
 
 __all__ = [
-    "layer_table",
+    "layers_as_csv",
     "list_lookouts",
     "recorded",
     "run_facts",
@@ -38,9 +36,6 @@ __all__ = [
 # Epochs that a strip of layers can show beside each other.
 _SHOWN = 200
 _TRIED = 10  # earlier runs that a lookout is tried on
-
-_ONE = ("weight", "gradient", "update", "mean", "deviation", "zeros", "asleep", "pinned")
-_BANDED = ("bands", "weight_bands")
 
 
 def list_lookouts() -> list[dict[str, Any]]:
@@ -130,18 +125,9 @@ def _in_order(watched: Mapping[str, Any], names: Sequence[str]) -> list[dict[str
     return [found.get(name) for name in names]
 
 
-def layer_table(session: Session, run: RunValue) -> str:
-    """RFC 4180 CSV of what the layers did, a layer of an epoch a row."""
-    written = io.StringIO(newline="")
-    writer = csv.writer(written)
-    quantiles = [(name, place) for name in _BANDED for place in range(len(BANDS))]
-    writer.writerow(["epoch", "layer", *_ONE, *(f"{name} {BANDS[place]:g}" for name, place in quantiles)])
-    for entry in list_watched(session, run.id):
-        for layer in entry.watched.get("layers", ()):
-            bands = [(layer.get(name) or [""] * len(BANDS))[place] for name, place in quantiles]
-            names = harmless([layer["layer"]])
-            writer.writerow([entry.number, *names, *(layer.get(name, "") for name in _ONE), *bands])
-    return written.getvalue()
+def layers_as_csv(session: Session, run: RunValue) -> str:
+    """CSV of what the layers of a run did."""
+    return layer_table((entry.number, entry.watched.get("layers", ())) for entry in list_watched(session, run.id))
 
 
 def try_lookout(session: Session, project_id: int, asked: Mapping[str, Any]) -> list[dict[str, Any]]:

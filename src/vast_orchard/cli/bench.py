@@ -23,6 +23,7 @@ from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
 from vast_orchard.cli.bench_starters import bench_starters
 from vast_orchard.cli.bench_variations import bench_variations
+from vast_orchard.cli.bench_watching import bench_watching
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network.description import NetworkDescription
@@ -229,3 +230,4 @@ app.command("records")(bench_records)
 app.command("rows")(bench_rows)
 app.command("starters")(bench_starters)
 app.command("variations")(bench_variations)
+app.command("watching")(bench_watching)

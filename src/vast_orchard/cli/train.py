@@ -2,10 +2,12 @@
 
 import json
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
+import numpy as np
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
@@ -34,9 +36,14 @@ from vast_orchard.core.training.recipe import Recipe, resolved_recipe
 from vast_orchard.core.training.settings import chosen_settings
 from vast_orchard.core.training.start import RATE_FACTOR, Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
+from vast_orchard.core.watching.findings import Facts, Standing
+from vast_orchard.core.watching.history import EpochRecord, watched_to_json
+from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, look, look_own, wording
+from vast_orchard.core.watching.watch import Act, Watch, watch_from_json
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
+from vast_orchard.formats.layer_table import layer_table
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.model_file import Model, origin_of, trained_model, weights_digest, write_model
 from vast_orchard.formats.source import open_source
@@ -99,8 +106,11 @@ def _for_a_time(recipe: Recipe, minutes: float, divided: _Divided, team: Team, o
     return replace(recipe, settings=replace(recipe.settings, epochs=epochs))
 
 
-def _run(training: Training, steps: int, out: Console) -> TrainingState:
+def _run(training: Training, steps: int, out: Console, facts: Facts) -> tuple[TrainingState, list[EpochRecord]]:
+    """To its end; the last state, and what was recorded."""
     state: TrainingState | None = None
+    history: list[EpochRecord] = []
+    found: Found | None = None
     settings, began = training.recipe.settings, time.monotonic()
     columns = (TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
     with Progress(*columns, console=out) as bar:
@@ -108,6 +118,8 @@ def _run(training: Training, steps: int, out: Console) -> TrainingState:
         for result in training.results:
             if isinstance(result, EpochResult):
                 state, figures = result.state, result.metrics.figures
+                history.append(EpochRecord(number=result.metrics.number, figures=figures, watched=result.watched))
+                found = ends(history, facts, training.recipe.watch)
                 loss, accuracy = figures["validation_loss"], figures["validation_accuracy"]
                 bar.update(
                     task,
@@ -115,14 +127,53 @@ def _run(training: Training, steps: int, out: Console) -> TrainingState:
                     description=f"Epoch {result.metrics.number} of {result.last}: validation loss {loss:.3f}, "
                     f"accuracy {accuracy:.3f}",
                 )
+                if found:
+                    break
                 if settings.time_limit and time.monotonic() - began >= 60 * settings.time_limit:
                     break
             else:
                 bar.advance(task)
     assert state is not None
-    if met := ended_early(state.history, settings, training.phases[-1].first):
+    if found:
+        out.print(wording(found, state.epoch), soft_wrap=True)
+    elif met := ended_early(state.history, settings, training.phases[-1].first):
         out.print(met_words(met, settings), soft_wrap=True)
-    return state
+    return state, history
+
+
+def _watch(file: Path | None, ends_on: Sequence[str]) -> Watch:
+    """What the file says, and which lookouts end the training besides."""
+    try:
+        stored = {} if file is None else json.loads(file.read_text())
+        watch = watch_from_json(stored)
+    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise SettingError(
+            f"{file} does not say how to watch: {error}.", "Write it as docs/watching.md shows."
+        ) from error
+    return replace(watch, acts={**watch.acts, **dict.fromkeys(ends_on, Act.END)})
+
+
+def _facts(recipe: Recipe, divided: _Divided) -> Facts:
+    def counts(name: SetName) -> tuple[int, ...]:
+        return tuple(np.bincount(divided.sets[name].labels, minlength=len(divided.classes)).tolist())
+
+    return Facts(
+        settings=recipe.settings, classes=divided.classes, training=counts(SetName.TRAINING),
+        validation=counts(SetName.VALIDATION), started=recipe.start is not None,
+        varied=not recipe.variation.does_nothing,
+    )  # fmt: skip
+
+
+def _said(history: Sequence[EpochRecord], facts: Facts, watch: Watch) -> list[dict[str, Any]]:
+    """What lookouts found, by the end."""
+    facts = replace(facts, done=len(history) == facts.settings.epochs)
+    all_of_them = [(LOOKOUTS[name].words, name, said) for name, said in look(history, facts).items()]
+    all_of_them += [(own.name, own.name, look_own(own, history)) for own in watch.own]
+    return [
+        {"id": name, "words": words, "since": said.since, "where": said.where, "why": said.why, "mend": said.mend}
+        for words, name, said in all_of_them
+        if said.standing is Standing.FOUND
+    ]
 
 
 def _scores(model: Model, examples: Examples, team: Team) -> Judgement | None:
@@ -219,6 +270,11 @@ def train(
         float | None,
         typer.Option(help="Minutes: as many epochs as fit into them at this machine's pace, in place of --epochs."),
     ] = None,
+    watch: Annotated[Path | None, typer.Option(help="How it is watched, as JSON; see docs/watching.md.")] = None,
+    ends_on: Annotated[
+        list[str] | None, typer.Option(help=f"A lookout that ends it: {', '.join(LOOKOUTS)}. May be given again.")
+    ] = None,
+    layers_to: Annotated[Path | None, typer.Option(help="A CSV file for what the layers did.")] = None,
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
@@ -230,7 +286,11 @@ def train(
     settings = chosen_settings(asked)
     if train_for is not None and "epochs" in asked:
         raise SettingError("--epochs and --train-for both say how long it trains.", "Give one of them.")
-    recipe, origin = Recipe(variation=_variation(variation_file, answers) if variation else NO_VARIATION), None
+    recipe = Recipe(
+        variation=_variation(variation_file, answers) if variation else NO_VARIATION,
+        watch=_watch(watch, ends_on or ()),
+    )
+    origin = None
     if start_from:
         called, origin = named_start(start_from)
         wish: dict[str, Any] = {
@@ -278,10 +338,14 @@ def train(
             team=team, memory_bytes=free_memory(),
             origin=None if origin is None else origin_of(origin), names=divided.classes,
         )  # fmt: skip
-        state = _run(running, -(-len(sets[SetName.TRAINING]) // settings.batch_size), words)
+        facts = _facts(running.recipe, divided)
+        state, history = _run(running, facts.steps, words, facts)
         train_s = time.monotonic() - started
         model = trained_model(running, state, divided.classes)
         judged = {name: _scores(model, sets[name], team) for name in (SetName.VALIDATION, SetName.TEST)}
+        if layers_to is not None:
+            layers = ((entry.number, watched_to_json(entry.watched).get("layers", ())) for entry in history)
+            layers_to.write_text(layer_table(layers), newline="")
         with words.status("Proving the export in a fresh process"):
             path, proof = _export(source, collection, divided, model, out)
     summary = {
@@ -289,6 +353,7 @@ def train(
         "validation": _short(judged[SetName.VALIDATION]),
         "epochs": state.epoch,
         "kept_epoch": state.kept_epoch,
+        "lookouts": _said(history, facts, recipe.watch),
         "train_s": round(train_s, 3),
         "parameters": plan(model.description).parameters,
         "export": str(path),
@@ -307,6 +372,8 @@ def _print_scores(
     summary: dict[str, Any],
     train_s: float,
 ) -> None:
+    for said in summary["lookouts"]:
+        print(f"{said['words']}: {said['why']} {said['mend']}")
     print(f"Kept epoch {state.kept_epoch} of {summary['epochs']} after {train_s:.0f} s of training.")
     for name, judgement in judged.items():
         if judgement is None:

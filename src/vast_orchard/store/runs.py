@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from sqlalchemy import and_, case, func, or_, select, true, update
+from sqlalchemy import and_, case, func, literal, or_, select, true, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -175,7 +175,9 @@ def list_watched(session: Session, run_id: int) -> Sequence[WatchedEpoch]:
     read = or_(Epoch.number % every == 0, Epoch.number > last - _WATCHED_LAST) if every > 1 else true()
     query = (
         select(
-            Epoch.number, Epoch.figures, case((read, Epoch.watched), else_=Epoch.watched - "layers").label("watched")
+            Epoch.number,
+            Epoch.figures,
+            case((read, Epoch.watched), else_=Epoch.watched.op("-")(literal("layers"))).label("watched"),
         )
         .where(Epoch.run_id == run_id)
         .order_by(Epoch.number)

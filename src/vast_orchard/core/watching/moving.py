@@ -113,7 +113,8 @@ def _rate(history: History, facts: Facts) -> Finding:
         return EARLY
     numbers, values = zip(*known, strict=True)
     value, settled = values[-1], history[-1].number >= facts.settled
-    nothing_learnt = settled and facts.largest <= NEARLY_ALL and min(losses(history)) > _STILL * facts.guess
+    best = min(losses(history), default=0.0)
+    nothing_learnt = settled and facts.largest <= NEARLY_ALL and best > _STILL * facts.guess
     longest = max(values)
     if value > _WILD or (nothing_learnt and longest > _LONG):
         return Finding(

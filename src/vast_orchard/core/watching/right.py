@@ -30,23 +30,22 @@ _GAP = 0.05
 
 
 def _by_heart(history: History, facts: Facts) -> Finding:
-    known = losses(history, "validation_loss")
-    if len(known) < len(history) or not facts.validation:
-        return quiet()
+    known, accuracies = losses(history, "validation_loss"), losses(history, "validation_accuracy")
+    if len(known) < len(history) or not accuracies or not facts.validation:
+        return quiet() if history else EARLY
     turned = turning_epoch(known)
-    if not history or len(history) < facts.settled:
+    if len(history) < facts.settled:
         return EARLY
-    figures = history[-1].figures
-    gap = figures["training_accuracy"] - figures["validation_accuracy"]
-    low, high = wilson_interval(round(figures["validation_accuracy"] * sum(facts.validation)), sum(facts.validation))
+    trained, validated, count = losses(history, "training_accuracy")[-1], accuracies[-1], sum(facts.validation)
+    gap = trained - validated
+    low, high = wilson_interval(round(validated * count), count)
     bound = max(_GAP, (high - low) / 2)
     if turned is None or gap <= bound:
         return quiet(gap, bound)
     return Finding(
         standing=Standing.FOUND, value=gap, bound=bound, since=turned,
         why=f"Since epoch {turned} the loss on validation rises while that of training falls: "
-        f"{figures['training_accuracy']:.3f} of the training pictures are named rightly, and "
-        f"{figures['validation_accuracy']:.3f} of the others.",
+        f"{trained:.3f} of the training pictures are named rightly, and {validated:.3f} of the others.",
         mend="More pictures, a variation, or more smoothing; or end when validation stands still.",
         change={"end_when": "validation-loss"} if facts.varied else {"label_smoothing": 0.1, "weight_decay": 0.05},
         leads_to="" if facts.varied else "variation",
@@ -54,13 +53,13 @@ def _by_heart(history: History, facts: Facts) -> Finding:
 
 
 def _not_even_training(history: History, facts: Facts) -> Finding:
-    if len(history) < facts.settled:
+    known = losses(history, "training_accuracy")
+    if len(known) < facts.settled:
         return EARLY
     if facts.largest > NEARLY_ALL:
         return quiet()
     # Three standard errors of so many guesses.
     bound = facts.largest + 3 * math.sqrt(facts.largest * (1 - facts.largest) / sum(facts.training))
-    known = [entry.figures["training_accuracy"] for entry in history]
     value = sum(known[-IN_A_ROW:]) / IN_A_ROW
     if value > bound:
         return quiet(value, bound)
