@@ -30,11 +30,13 @@ __all__ = [
     "DescriptionError",
     "DiskFullError",
     "InputError",
+    "LaterError",
     "LeaseLostError",
     "MemoryShortError",
     "MissingError",
     "NonFiniteError",
     "OrchardError",
+    "OutgoingError",
     "PausedError",
     "PictureError",
     "ProofError",
@@ -137,6 +139,18 @@ class StoppedError(OrchardError):
 
 class PausedError(OrchardError):
     """Other work goes first; this one waits where it is."""
+
+
+class LaterError(OrchardError):
+    """It cannot be done now, and is tried again by itself after `in_s` seconds."""
+
+    def __init__(self, what: str, mend: str = "", *, in_s: int) -> None:
+        super().__init__(what, mend)
+        self.in_s = in_s
+
+
+class OutgoingError(OrchardError):
+    """An address outside does not answer, or must not be asked."""
 
 
 class LeaseLostError(OrchardError):

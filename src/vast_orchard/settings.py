@@ -52,6 +52,13 @@ class Settings:
     bucket_secret: str = _setting("", "Secret of the key for that service.", secret=True)
     bucket_region: str = _setting("us-east-1", "Region to sign requests to that service for.")
     bucket_limit_s: int = _setting(20, "Seconds after which an answer of that service is given up; it is asked thrice.")
+    hook_url: str = _setting(
+        "", "Address that is told, as signed JSON, of runs that ended and of lookouts that send word; empty: none."
+    )
+    hook_secret: str = _setting("", "Secret that what is told is signed with (HMAC-SHA-256).", secret=True)
+    outgoing_allowed: str = _setting(
+        "", "Hosts that requests may go to though they are not public, as host or host:port, joined by commas."
+    )
     picture_limit_megapixels: int = _setting(
         50, "Most megapixels that one picture may have; opening one takes up to 17 bytes of memory a pixel."
     )

@@ -1,5 +1,7 @@
 """`orchard` from a terminal: one process, no server, no database."""
 
+import csv
+import io
 import json
 import subprocess
 import sys
@@ -69,6 +71,27 @@ def test_a_training_ends_early_and_says_by_what(crystals: Path, tmp_path: Path) 
     both = _orchard("train", crystals, *quick, "--train-for", "1")
     assert both.returncode != 0
     assert "--epochs and --train-for both say how long it trains. Give one of them." in both.stderr
+
+
+def test_a_training_is_watched_and_ended_by_a_lookout(crystals: Path, tmp_path: Path) -> None:
+    mine = {"name": "mine", "figure": "update", "value": 0, "epochs": 2, "act": "end"}
+    watch = tmp_path / "watch.json"
+    watch.write_text(json.dumps({"every": 1, "own": [mine]}))
+    table = tmp_path / "layers.csv"
+    words = ("train", crystals, "--out", tmp_path / "one", "--epochs", "9", "--watch", watch, "--layers-to", table)
+    done = _orchard(*words, "--json")
+    assert done.returncode == 0, done.stderr
+    told = json.loads(done.stdout)
+    assert told["epochs"] == 2
+    assert [entry["since"] for entry in told["lookouts"] if entry["id"] == "mine"] == [1]
+    assert "The lookout “mine” ended it after epoch 2" in done.stderr
+    rows = list(csv.DictReader(io.StringIO(table.read_text())))
+    assert {row["epoch"] for row in rows} == {"1", "2"} and all(float(row["update"]) > 0 for row in rows)
+    unknown = _orchard("train", crystals, "--out", tmp_path / "two", "--ends-on", "weather")
+    assert unknown.returncode == 1 and "There is no lookout weather." in unknown.stderr
+    watch.write_text('{"every": "often"}')
+    wrong = _orchard("train", crystals, "--out", tmp_path / "two", "--watch", watch)
+    assert wrong.returncode == 1 and "does not say how to watch" in wrong.stderr
 
 
 def test_a_time_to_train_for_becomes_a_number_of_epochs(crystals: Path, tmp_path: Path) -> None:

@@ -22,6 +22,7 @@ _COMMANDS = {
     "bench": "vast_orchard.cli.bench:app",
     "prepare": "vast_orchard.cli.engine:prepare",
     "bucket": "vast_orchard.cli.demo:bucket",
+    "hook": "vast_orchard.cli.demo:hook",
     "backup": "vast_orchard.cli.backup:backup",
     "restore": "vast_orchard.cli.backup:restore",
     "sift": "vast_orchard.cli.sift:sift",

@@ -1,4 +1,4 @@
-"""`orchard demo` writes the snow-crystal collection; `orchard bucket` plays a bucket service."""
+"""`orchard demo` writes the snow-crystal collection; `orchard bucket` and `orchard hook` play services outside."""
 
 from pathlib import Path
 from typing import Annotated
@@ -16,7 +16,7 @@ from vast_orchard.demo.write import (
 )
 from vast_orchard.errors import SettingError
 
-__all__ = ["bucket", "demo"]
+__all__ = ["bucket", "demo", "hook"]
 
 
 def demo(
@@ -50,3 +50,17 @@ def bucket(
         raise SettingError(f"{folder} is not a folder.", "Name one that is there.")
     print(f"VAST_ORCHARD_BUCKET_URL=http://127.0.0.1:{port}")
     uvicorn.run(stand_in_app(StandIn(folder=folder, key=key)), host="127.0.0.1", port=port, log_level="warning")
+
+
+def hook(port: Annotated[int, typer.Option(help="Port on loopback.")] = 9100) -> None:
+    """Print what a web hook is told, to try it. Ctrl-C stops it."""
+    import uvicorn
+
+    from vast_orchard.demo.hook import Receiver, Word, receiver_app
+
+    def show(word: Word) -> None:
+        print(f"{word.headers.get('webhook-id')} {word.headers.get('webhook-signature', 'not signed')}")
+        print(word.body.decode(), flush=True)
+
+    print(f"VAST_ORCHARD_HOOK_URL=http://127.0.0.1:{port}/ VAST_ORCHARD_OUTGOING_ALLOWED=127.0.0.1:{port}", flush=True)
+    uvicorn.run(receiver_app(Receiver(heard=show)), host="127.0.0.1", port=port, log_level="warning")

@@ -2,12 +2,10 @@
 
 import json
 import time
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
-import numpy as np
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
@@ -18,6 +16,7 @@ from vast_orchard.cli.engine import named_network
 from vast_orchard.cli.starts import named_start, tell_start
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.cli.training_options import with_training_options
+from vast_orchard.cli.watched import found_by_lookouts, read_watch, training_facts
 from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.description import opened
 from vast_orchard.core.network.plan import plan
@@ -36,10 +35,9 @@ from vast_orchard.core.training.recipe import Recipe, resolved_recipe
 from vast_orchard.core.training.settings import chosen_settings
 from vast_orchard.core.training.start import RATE_FACTOR, Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
-from vast_orchard.core.watching.findings import Facts, Standing
+from vast_orchard.core.watching.findings import Facts
 from vast_orchard.core.watching.history import EpochRecord, watched_to_json
-from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, look, look_own, wording
-from vast_orchard.core.watching.watch import Act, Watch, watch_from_json
+from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, wording
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
@@ -139,41 +137,6 @@ def _run(training: Training, steps: int, out: Console, facts: Facts) -> tuple[Tr
     elif met := ended_early(state.history, settings, training.phases[-1].first):
         out.print(met_words(met, settings), soft_wrap=True)
     return state, history
-
-
-def _watch(file: Path | None, ends_on: Sequence[str]) -> Watch:
-    """What the file says, and which lookouts end the training besides."""
-    try:
-        stored = {} if file is None else json.loads(file.read_text())
-        watch = watch_from_json(stored)
-    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
-        raise SettingError(
-            f"{file} does not say how to watch: {error}.", "Write it as docs/watching.md shows."
-        ) from error
-    return replace(watch, acts={**watch.acts, **dict.fromkeys(ends_on, Act.END)})
-
-
-def _facts(recipe: Recipe, divided: _Divided) -> Facts:
-    def counts(name: SetName) -> tuple[int, ...]:
-        return tuple(np.bincount(divided.sets[name].labels, minlength=len(divided.classes)).tolist())
-
-    return Facts(
-        settings=recipe.settings, classes=divided.classes, training=counts(SetName.TRAINING),
-        validation=counts(SetName.VALIDATION), started=recipe.start is not None,
-        varied=not recipe.variation.does_nothing,
-    )  # fmt: skip
-
-
-def _said(history: Sequence[EpochRecord], facts: Facts, watch: Watch) -> list[dict[str, Any]]:
-    """What lookouts found, by the end."""
-    facts = replace(facts, done=len(history) == facts.settings.epochs)
-    all_of_them = [(LOOKOUTS[name].words, name, said) for name, said in look(history, facts).items()]
-    all_of_them += [(own.name, own.name, look_own(own, history)) for own in watch.own]
-    return [
-        {"id": name, "words": words, "since": said.since, "where": said.where, "why": said.why, "mend": said.mend}
-        for words, name, said in all_of_them
-        if said.standing is Standing.FOUND
-    ]
 
 
 def _scores(model: Model, examples: Examples, team: Team) -> Judgement | None:
@@ -288,7 +251,7 @@ def train(
         raise SettingError("--epochs and --train-for both say how long it trains.", "Give one of them.")
     recipe = Recipe(
         variation=_variation(variation_file, answers) if variation else NO_VARIATION,
-        watch=_watch(watch, ends_on or ()),
+        watch=read_watch(watch, ends_on or ()),
     )
     origin = None
     if start_from:
@@ -338,7 +301,7 @@ def train(
             team=team, memory_bytes=free_memory(),
             origin=None if origin is None else origin_of(origin), names=divided.classes,
         )  # fmt: skip
-        facts = _facts(running.recipe, divided)
+        facts = training_facts(running.recipe, divided.classes, sets)
         state, history = _run(running, facts.steps, words, facts)
         train_s = time.monotonic() - started
         model = trained_model(running, state, divided.classes)
@@ -353,7 +316,7 @@ def train(
         "validation": _short(judged[SetName.VALIDATION]),
         "epochs": state.epoch,
         "kept_epoch": state.kept_epoch,
-        "lookouts": _said(history, facts, recipe.watch),
+        "lookouts": found_by_lookouts(history, facts, recipe.watch),
         "train_s": round(train_s, 3),
         "parameters": plan(model.description).parameters,
         "export": str(path),

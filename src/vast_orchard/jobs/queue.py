@@ -25,6 +25,7 @@ QUEUES = {
     JobKind.COPIES: "data",
     JobKind.JUDGE: "data",
     JobKind.EXPORT: "data",
+    JobKind.TELL: "data",
     JobKind.TRAIN: "train",
 }
 

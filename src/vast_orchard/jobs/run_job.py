@@ -8,6 +8,7 @@ import structlog
 from vast_orchard.errors import (
     DatabaseGoneError,
     DiskFullError,
+    LaterError,
     LeaseLostError,
     OrchardError,
     PausedError,
@@ -24,6 +25,7 @@ from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.jobs.sign_of_life import SignOfLife
+from vast_orchard.jobs.telling.hook import send_word
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.run_training import train_run
 from vast_orchard.store.disk import full_disk_in_words
@@ -57,6 +59,8 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
         judge_model(context, job.subject_id, SetName(job.part), progress)
     elif kind is JobKind.DUPLICATE and job.project_id is not None:
         duplicate_project(context, job.subject_id, job.project_id, progress, **job.options)
+    elif kind is JobKind.TELL:
+        send_word(context, job.id, progress)
     elif kind is JobKind.SAMPLE:
         bring_sample(context, job.subject_id, progress, **job.options)
     else:
@@ -105,6 +109,12 @@ def run_job(
         with context.database.session() as session:
             if put_off(session, job_id, owner, ""):
                 enqueue(session, JobKind(job.kind), job_id)
+        return
+    except LaterError as error:
+        log.warning("A job is tried again later.", action="job_put_off", error=str(error))
+        with context.database.session() as session:
+            if put_off(session, job_id, owner, error.what):
+                enqueue(session, JobKind(job.kind), job_id, in_s=error.in_s)
         return
     except StoppedError:
         state = JobState.STOPPED

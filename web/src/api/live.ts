@@ -38,8 +38,23 @@ const REFRESHED: Record<string, readonly string[]> = {
   jobs: ["jobs", "exports", "parcels", "queue"],
 };
 
+/** What a lookout found in a run. */
+export interface Word {
+  readonly run: number;
+  readonly number: number;
+  readonly words: string;
+}
+
+interface Told {
+  readonly topic: string;
+  readonly run?: number;
+  /** Of a lookout that sends word: the run's number, and what it found. */
+  readonly number?: number;
+  readonly words?: string;
+}
+
 /** Keeps what is on show fresh; false while the stream is broken. */
-export function useLive(): boolean {
+export function useLive(onWord: (word: Word) => void): boolean {
   const queries = useQueryClient();
   const [connected, setConnected] = useState(true);
   useEffect(() => {
@@ -70,7 +85,11 @@ export function useLive(): boolean {
       setConnected(false);
     };
     stream.onmessage = (message: MessageEvent<string>) => {
-      const { topic, run } = JSON.parse(message.data) as { topic: string; run?: number };
+      const { topic, run, ...rest } = JSON.parse(message.data) as Told;
+      if (topic === "word") {
+        onWord({ run: run ?? 0, number: rest.number ?? 0, words: rest.words ?? "" });
+        return;
+      }
       if (topic === "epochs" && run) {
         readRun(run);
         return;
@@ -79,6 +98,6 @@ export function useLive(): boolean {
     };
     leaving.addEventListener("abort", () => stream.close(), { once: true });
     return () => stream.close();
-  }, [queries]);
+  }, [queries, onWord]);
   return connected;
 }

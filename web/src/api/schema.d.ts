@@ -3172,7 +3172,7 @@ export interface components {
          * @description What a job works on; its subject is the record of that kind.
          * @enum {string}
          */
-        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export";
+        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell";
         /**
          * JobRead
          * @description Long work as the tray shows it.

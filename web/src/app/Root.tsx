@@ -1,9 +1,10 @@
 /** What every address shares: the live stream, and a word when it is broken. */
 import { Outlet } from "react-router";
 import { useLive } from "../api/live";
+import { tellOfRun } from "./wordOfTheEnd";
 
 export function Root() {
-  const connected = useLive();
+  const connected = useLive(tellOfRun);
   return (
     <div className="h-full">
       <Outlet />

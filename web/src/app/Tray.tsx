@@ -20,6 +20,7 @@ const PLACE: Record<Job["kind"], string> = {
   duplicate: "rows",
   sample: "rows",
   empty: "rows/bin",
+  tell: "runs",
   train: "runs",
   judge: "review",
   export: "release",

@@ -1,6 +1,7 @@
 /** Word of what ends to somebody who looks elsewhere: the tab's title, and the system's notifications if they are wished. */
 import { useEffect, useState } from "react";
 import type { Job } from "../api/client";
+import type { Word } from "../api/live";
 import { jobWords, tabTitle } from "../domain/jobs";
 
 const KEY = "tell-outside";
@@ -43,6 +44,12 @@ function refusal(): string {
 export function tellOutside(job: Job): void {
   if (job.kind !== "train" || !isWished() || refusal()) return;
   new Notification(`${job.title} · ${job.project_name}`, { body: jobWords(job), tag: `job-${job.id}` });
+}
+
+/** Tells of what a lookout found, outside the page. */
+export function tellOfRun({ run, number, words }: Word): void {
+  if (!isWished() || refusal()) return;
+  new Notification(`Run ${number}`, { body: words, tag: `run-${run}-${words}` });
 }
 
 /** The tab's title carries how far the work is. */

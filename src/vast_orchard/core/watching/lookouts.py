@@ -1,6 +1,6 @@
 """Lookouts: what follows a training and says what is wrong with it."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 
@@ -14,7 +14,7 @@ from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.core.watching.watch import LAYER_FIGURES, Act, OwnLookout, Sign, Watch
 from vast_orchard.errors import SettingError
 
-__all__ = ["LOOKOUTS", "Found", "check_watch", "ends", "look", "look_own", "wording"]
+__all__ = ["LOOKOUTS", "Found", "check_watch", "ends", "look", "look_own", "sends_word", "wording"]
 
 LOOKOUTS: Mapping[str, Lookout] = MappingProxyType({entry.id: entry for entry in (*MOVING, *PARTS, *RIGHT)})
 
@@ -26,27 +26,34 @@ def look(history: History, facts: Facts) -> dict[str, Finding]:
 
 @dataclass(frozen=True, kw_only=True)
 class Found:
-    """A lookout that found something, and what it does then."""
+    """A lookout that found something."""
 
     id: str  # of one's own its name
     words: str
-    act: Act
     finding: Finding
 
 
 def ends(history: History, facts: Facts, watch: Watch) -> Found | None:
     """The first lookout that ends a training after these epochs."""
-    for name, act in watch.acts.items():
-        if act is Act.END and name in LOOKOUTS:
+    return next(iter(_found(history, facts, watch, Act.END)), None)
+
+
+def sends_word(history: History, facts: Facts, watch: Watch) -> tuple[Found, ...]:
+    """The lookouts that find something after these epochs and send word of it."""
+    return tuple(_found(history, facts, watch, Act.WORD))
+
+
+def _found(history: History, facts: Facts, watch: Watch, act: Act) -> Iterator[Found]:
+    for name, chosen in watch.acts.items():
+        if chosen is act:
             finding = LOOKOUTS[name].look(history, facts)
             if finding.standing is Standing.FOUND:
-                return Found(id=name, words=LOOKOUTS[name].words, act=act, finding=finding)
+                yield Found(id=name, words=LOOKOUTS[name].words, finding=finding)
     for own in watch.own:
-        if own.act is Act.END:
+        if own.act is act:
             finding = look_own(own, history)
             if finding.standing is Standing.FOUND:
-                return Found(id=own.name, words=own.name, act=own.act, finding=finding)
-    return None
+                yield Found(id=own.name, words=own.name, finding=finding)
 
 
 def wording(found: Found, epoch: int) -> str:

@@ -4,9 +4,11 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 """
 
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
+
+from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.network_times import free_memory
 from vast_orchard.at_once.watching import recorded, run_facts
@@ -18,7 +20,7 @@ from vast_orchard.core.training.recipe import Recipe, recipe_from_json
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.core.watching.history import EpochRecord, watched_to_json
-from vast_orchard.core.watching.lookouts import Found, ends, wording
+from vast_orchard.core.watching.lookouts import Found, ends, sends_word, wording
 from vast_orchard.core.watching.watch import Act
 from vast_orchard.errors import InputError, MissingError, NonFiniteError, OrchardError, PausedError, StoppedError
 from vast_orchard.formats.checkpoint_file import read_checkpoint, write_checkpoint
@@ -27,8 +29,10 @@ from vast_orchard.formats.model_file import origin_of, read_model, trained_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import learn_pace
+from vast_orchard.jobs.telling.hook import ENDED, FOUND, give_word
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
+from vast_orchard.store.database import tell
 from vast_orchard.store.jobs import hold_lease
 from vast_orchard.store.models import judged_sets, keep_state
 from vast_orchard.store.run_states import begin_run, end_run
@@ -43,6 +47,7 @@ __all__ = ["train_run"]
 # Epochs of few pictures are shorter than writing their state down: those of a second go together, and a killed worker
 # computes no more than that again.
 _TOGETHER_S = 1.0
+_WORDS = 500  # letters that a window is told of a lookout
 
 
 def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
@@ -88,6 +93,7 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
     except (InputError, MissingError) as error:
         with context.database.session() as session:
             end_run(session, run.id, RunEnding.FAILED, _words(error))
+            give_word(session, context.settings, run, ENDED)
         raise
     recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
     last = recorder.run_to_end(len(sets[SetName.TRAINING]))
@@ -148,10 +154,13 @@ class _Recorder:
         self._began = time.monotonic() - (run.train_s or 0.0)
         self._waiting: list[EpochResult] = []  # not stored yet
         watch = training.recipe.watch
-        self._may_end = Act.END in {*watch.acts.values(), *(own.act for own in watch.own)}
+        acts = {*watch.acts.values(), *(own.act for own in watch.own)}
+        self._may_end, self._looks = Act.END in acts, bool(acts - {Act.SAY})
         with context.database.session() as session:
             self._facts = run_facts(session, run)
-            self._history = recorded(session, run.id) if self._may_end else []
+            self._history = recorded(session, run.id) if self._looks else []
+        # Of what was found before an interruption word was sent then.
+        self._told = {found.id for found in self._words()}
         self._store_at = 0.0  # by the clock
         self.trained_at = 0.0  # by the clock, when the last epoch was through
 
@@ -196,6 +205,21 @@ class _Recorder:
     def _time_is_up(self, settings: TrainingSettings) -> bool:
         return bool(settings.time_limit) and time.monotonic() - self._began >= 60 * settings.time_limit
 
+    def _words(self) -> Sequence[Found]:
+        """Lookouts that find something after the last epoch and send word of it."""
+        return sends_word(self._history, self._facts, self._training.recipe.watch) if self._looks else ()
+
+    def _send_words(self, session: Session) -> None:
+        for found in self._words():
+            if found.id in self._told:
+                continue
+            self._told.add(found.id)
+            said = found.finding
+            facts = {"words": found.words, "why": said.why, "since": said.since, "where": said.where}
+            give_word(session, self._context.settings, self._run, FOUND, id=found.id, **facts)
+            words = f"{found.words}: {said.why}"[:_WORDS]
+            tell(session, "word", self._run.project_id, run=self._run.id, number=self._run.number, words=words)
+
     def _lookout(self) -> Found | None:
         """The lookout that ends the training after the last epoch, if one does."""
         return ends(self._history, self._facts, self._training.recipe.watch) if self._may_end else None
@@ -212,7 +236,7 @@ class _Recorder:
 
     def _take(self, result: EpochResult) -> None:
         self._waiting.append(result)
-        if self._may_end:
+        if self._looks:
             metrics = result.metrics
             self._history.append(EpochRecord(number=metrics.number, figures=metrics.figures, watched=result.watched))
         self._state = result.state
@@ -246,6 +270,7 @@ class _Recorder:
                     session, run_id, metrics.number, metrics.figures, kept=result.kept, train_s=spent,
                     recalls=metrics.recalls, watched=watched_to_json(result.watched),
                 )  # fmt: skip
+            self._send_words(session)
         self._waiting.clear()
         for path in replaced:
             if path:
@@ -255,5 +280,6 @@ class _Recorder:
         self._store_waiting()
         with self._context.database.session() as session:
             hold_lease(session, self._progress.job_id, self._progress.owner)
-            end_run(session, self._run.id, by, facts, time.monotonic() - self._began)
+            if end_run(session, self._run.id, by, facts, time.monotonic() - self._began):
+                give_word(session, self._context.settings, self._run, ENDED)
         _judge(self._context, self._run.id, self._progress)

@@ -39,6 +39,7 @@ class JobKind(StrEnum):
     TRAIN = "train"
     JUDGE = "judge"
     EXPORT = "export"
+    TELL = "tell"  # the web hook of a run
 
 
 class Action(Base):
