@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.screen import Screen, open_browser
 from tests.pictures import png, zipped
@@ -286,6 +287,47 @@ def test_runs_wait_in_an_order_that_people_give_and_go_on_after_a_stop(screen: S
     screen.press("Train on from its model")
     screen.reads(_SHEET, "rate 0.0033")
     screen.reads(_SHEET, "from run 4")
+
+
+def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, running: Running) -> None:
+    members = {f"plate/{n}.png": png(n, level=90) for n in range(60)}
+    members |= {f"rime/{n}.png": png(100 + n, level=150) for n in range(5)}
+    project = running.bring_in("Unequal", zipped(members))
+    recipe = {**small_recipe(epochs=1), "watch": {"every": 1}}
+    running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
+    screen.open(f"/p/{project}/runs")
+    screen.reads("[data-testid=found]", "Unequal classes since epoch 1, rime. plate has")
+    # How the next one is watched: it ends with what is found.
+    screen.press("Schedule")
+    screen.press("watched, none ends it")
+    unequal = screen.one("[data-kind=unequal]")
+    unequal.find_element("xpath", ".//*[normalize-space(.)='ends the run' and @role='radio']").click()
+    screen.press("Make one")
+    screen.type("[aria-label='Its name']", "Loud")
+    screen.type("[aria-label=Value]", "0")
+    screen.reads("[data-testid=own-trial]", "Of the last 1 run it would have found nothing")
+    screen.type("[aria-label='Epochs in a row']", "1")
+    screen.reads("[data-testid=own-trial]", "it would have found something in run 1 after epoch 1 of 1")
+    screen.press("Keep it")
+    screen.reads("[data-testid=own-lookouts]", "validation loss above 0 for 1 epoch in a row; says it")
+    screen.press("‹ Run sheet")
+    screen.press("Schedule")
+    screen.until("the fields", lambda: screen.all(_FIELDS))
+    screen.type(_FIELDS, "30")
+    screen.keys(Keys.ESCAPE)
+    screen.until("it is closed", lambda: not screen.all(_FIELDS))
+    screen.press("Train")
+    screen.reads("[data-testid=run-words]", "The lookout “Unequal classes” ended it after epoch 1.")
+    screen.until("its own", lambda: screen.all("[data-lookout=Loud][data-standing=found]"))
+    screen.press("Change the Run sheet")
+    screen.reads(_SHEET, "classes shown alike")
+    # What its layers did.
+    Select(screen.one("[aria-label='What is shown beside the loss']")).select_by_visible_text("What the layers do")
+    screen.until("the strip", lambda: screen.all("[data-testid=layer-strip] canvas"))
+    screen.one("[data-testid=layer-strip] li button").click()
+    screen.until("both bands", lambda: len(screen.all("[data-testid=layer-bands] svg")) == 2)
+    screen.press("‹ All layers")
+    screen.until("the strip", lambda: screen.all("[data-testid=layer-strip] canvas"))
 
 
 _RECORDED = (

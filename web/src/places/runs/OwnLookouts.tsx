@@ -174,7 +174,7 @@ function trialWords(tried: readonly LookoutTrial[] | undefined): string {
   if (!tried) return "";
   if (!tried.length) return "There is no earlier run to try it on.";
   const found = tried.filter((run) => run.epoch !== null);
-  if (!found.length) return `It would have found nothing in the last ${plural(tried.length, "run")}.`;
+  if (!found.length) return `Of the last ${plural(tried.length, "run")} it would have found nothing.`;
   const where = found.map((run) => `run ${run.number} after epoch ${run.epoch} of ${run.epochs}`);
   return `Of the last ${plural(tried.length, "run")} it would have found something in ${where.join(", ")}.`;
 }
