@@ -12,7 +12,7 @@ from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.training.settings import SETTINGS
 from vast_orchard.core.watching.lookouts import LOOKOUTS
 from vast_orchard.errors import SettingError
-from vast_orchard.settings import PREFIX, Settings, read_settings
+from vast_orchard.settings import PREFIX, Settings, read_settings, trainings_at_once
 
 _ROOT = Path(__file__).parents[1]
 _SOURCE = _ROOT / "src" / "vast_orchard"
@@ -133,6 +133,9 @@ def test_settings_are_read_from_the_environment_and_overridden() -> None:
     assert (read.port, read.data_dir, read.host) == (9002, Path("/srv/o"), "127.0.0.1")
     with pytest.raises(SettingError, match="PORT is 'many', which is not a int"):
         read_settings({PREFIX + "PORT": "many"})
+    assert trainings_at_once(read_settings({PREFIX + "TRAININGS_AT_ONCE": "2"})) == 2
+    with pytest.raises(SettingError, match="TRAININGS_AT_ONCE is 0"):
+        trainings_at_once(read_settings({PREFIX + "TRAININGS_AT_ONCE": "0"}))
 
 
 def test_the_guide_has_a_passage_on_every_setting_operation_and_lookout() -> None:

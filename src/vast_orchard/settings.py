@@ -8,11 +8,12 @@ from typing import TypeVar
 
 from vast_orchard.errors import SettingError
 
-__all__ = ["PREFIX", "Settings", "read_settings"]
+__all__ = ["PREFIX", "Settings", "read_settings", "trainings_at_once"]
 
 T = TypeVar("T")
 
 PREFIX = "VAST_ORCHARD_"
+_MOST_AT_ONCE = 8
 
 
 def _setting(default: T, help_text: str, *, secret: bool = False) -> T:
@@ -66,7 +67,10 @@ class Settings:
     quick_limit_s: int = _setting(20, "Seconds after which a preview or a try-out is given up.")
     stalled_after_s: int = _setting(6, "Seconds without a sign of life after which a job is handed out again.")
     stop_limit_s: int = _setting(20, "Seconds after which a job that was asked to stop, and has not, is ended.")
-    threads: int = _setting(0, "Threads that train and judge; 0 means one for each processor.")
+    threads: int = _setting(
+        0, "Threads that train and judge; 0 means one for each processor, shared out among trainings at once."
+    )
+    trainings_at_once: int = _setting(1, "Trainings that go on side by side, each in a process of its own; 1 to 8.")
     kernel_cache_dir: str = _setting(
         "", "Folder for compiled kernels, which can be thrown away; empty means the user's cache."
     )
@@ -97,3 +101,18 @@ def read_settings(environment: Mapping[str, str] | None = None, **overrides: obj
             ) from error
     values.update({name: value for name, value in overrides.items() if value is not None})
     return Settings(**values)  # type: ignore[arg-type]
+
+
+def trainings_at_once(settings: Settings) -> int:
+    """How many trainings go on side by side.
+
+    Raises
+    ------
+    SettingError
+        The setting is out of its range.
+    """
+    if not 1 <= settings.trainings_at_once <= _MOST_AT_ONCE:
+        raise SettingError(
+            f"VAST_ORCHARD_TRAININGS_AT_ONCE is {settings.trainings_at_once}.", f"Set it from 1 to {_MOST_AT_ONCE}."
+        )
+    return settings.trainings_at_once

@@ -9,11 +9,13 @@ from sqlalchemy import text
 
 from tests.pictures import png
 from tests.world import World
+from vast_orchard.at_once.queue_times import timed_queue
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import requeue_lost
 from vast_orchard.jobs.training import run_training
+from vast_orchard.store.jobs import take_job
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.training_queue import Move, change_queue, training_queue, turn_of
 
@@ -114,6 +116,31 @@ def test_next_lets_what_trains_wait_right_behind_it_and_end_with_the_same_weight
     assert world.job(job).state == "done"
     # `two` is the same training of the same pictures, and was never interrupted.
     assert world.digest_of(one) == world.digest_of(two)
+
+
+def test_of_several_that_train_the_last_one_makes_room(world: World, runs: list[int]) -> None:
+    one, two, three, four = runs
+    for run in (one, two):
+        with world.context.database.session() as session:
+            take_job(session, world.job_of(JobKind.TRAIN, run), f"worker {run}")
+    _change(world, four, Move.NEXT)
+    with world.context.database.session() as session:
+        pausing = {entry.run_id: entry.pausing for entry in training_queue(session)}
+    assert pausing == {one: False, two: True, three: False, four: False}
+    assert _turn(world, four) == four
+
+
+def test_times_are_told_for_as_many_as_train_at_once(world: World, runs: list[int]) -> None:
+    _change(world, runs[2], Move.HOLD)
+    with world.context.database.session() as session:
+        queue = training_queue(session)
+    alone, beside = (timed_queue(queue, 1.0, count) for count in (1, 2))
+    takes = alone[0]["ends_s"]
+    assert takes > 0 and alone[2]["begins_s"] is None
+    # All four are the same training of as many pictures.
+    assert [alone[place]["begins_s"] for place in (0, 1, 3)] == pytest.approx([0, takes, 2 * takes])
+    assert [beside[place]["begins_s"] for place in (0, 1, 3)] == pytest.approx([0, 0, takes])
+    assert [entry["ends_s"] for entry in timed_queue(queue, None, 2)] == [None] * 4
 
 
 def test_what_does_not_wait_cannot_be_moved(world: World, runs: list[int]) -> None:

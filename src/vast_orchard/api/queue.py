@@ -20,7 +20,7 @@ router = APIRouter(prefix="/api", tags=["runs"])
 @router.get("/queue", response_model=list[QueuedRunRead])
 def read_queue(session: SessionOf, parts: PartsOf) -> list[dict[str, Any]]:
     """What trains and what waits, of all projects, in the order of their turns, with expected times."""
-    return timed_queue(training_queue(session), pace_here(parts.settings))
+    return timed_queue(training_queue(session), pace_here(parts.settings), parts.settings.trainings_at_once)
 
 
 @router.post("/runs/{run_id}/queue", response_model=list[QueuedRunRead])
@@ -30,4 +30,4 @@ def move_run(session: SessionOf, parts: PartsOf, run: RunOf, body: QueueMove) ->
     if body.move in (Move.LET_GO, Move.NEXT):
         # While it was held, what was to wake a worker for it may have gone by.
         enqueue(session, JobKind.TRAIN, job_id)
-    return timed_queue(training_queue(session), pace_here(parts.settings))
+    return timed_queue(training_queue(session), pace_here(parts.settings), parts.settings.trainings_at_once)

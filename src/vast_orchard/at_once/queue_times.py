@@ -1,5 +1,6 @@
 """The queue of trainings with when each is expected to begin and to end."""
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -17,7 +18,7 @@ _TOLD = (
 )  # fmt: skip
 
 
-def timed_queue(queue: Sequence[QueuedRun], pace: float | None) -> list[dict[str, Any]]:
+def timed_queue(queue: Sequence[QueuedRun], pace: float | None, at_once: int = 1) -> list[dict[str, Any]]:
     """What trains and waits, in its order, as plain values.
 
     Parameters
@@ -25,6 +26,8 @@ def timed_queue(queue: Sequence[QueuedRun], pace: float | None) -> list[dict[str
     queue : sequence of QueuedRun
     pace : float or None
         Of this machine, if it is known: without it nothing is told of what waits.
+    at_once : int
+        Trainings that go on side by side.
 
     Returns
     -------
@@ -32,13 +35,17 @@ def timed_queue(queue: Sequence[QueuedRun], pace: float | None) -> list[dict[str
         Besides what a run is, `begins_s` and `ends_s`: seconds from now; None where they cannot be told, and of what is
         held.
     """
-    free: float | None = 0.0  # when the worker is free again
+    free = [0.0] * at_once  # when each worker is free again; endless, where that cannot be told
     found = []
     for entry in queue:
-        begins = ends = None
+        begins: float | None = None
+        ends: float | None = None
         if not entry.held:
-            begins, takes = free, entry.left_s if entry.training else _takes(entry, pace)
-            free = ends = None if begins is None or takes is None else begins + takes
+            worker = free.index(min(free))
+            takes = entry.left_s if entry.training else _takes(entry, pace)
+            begins = free[worker] if math.isfinite(free[worker]) else None
+            ends = None if begins is None or takes is None else begins + takes
+            free[worker] = math.inf if ends is None else ends
         told = {name: getattr(entry, name) for name in _TOLD}
         found.append({**told, "epochs": entry.recipe["settings"]["epochs"], "begins_s": begins, "ends_s": ends})
     return found

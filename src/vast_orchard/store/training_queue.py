@@ -98,10 +98,12 @@ def change_queue(session: Session, run_id: int, move: Move) -> int:
         return jobs[run_id]
     ids = _moved([row[0] for row in order], run_id, move)
     if move is Move.NEXT:
-        trains = select(Run.id).join(Job, (Job.subject_id == Run.id) & _TRAINING)
-        paused = session.scalars(trains.where(Job.state == JobState.RUNNING.value)).all()
-        session.execute(update(Job).where(_TRAINING, Job.state == JobState.RUNNING.value).values(pause_asked=True))
-        ids[1:1] = paused  # which go on right after it
+        trains = select(Run.id, Job.id).join(Job, (Job.subject_id == Run.id) & _TRAINING)
+        trains = trains.where(Job.state == JobState.RUNNING.value, Job.pause_asked.is_(False))
+        # Of several that train the one that began last makes room.
+        if paused := session.execute(trains.order_by(Run.id.desc()).limit(1)).first():
+            session.execute(update(Job).where(Job.id == paused[1]).values(pause_asked=True))
+            ids.insert(1, paused[0])  # it goes on right after it
         _set(session, run_id, held=False)
     # Below those of all that will be started later, which are their ids.
     for place, moved in enumerate(ids, start=-len(ids)):

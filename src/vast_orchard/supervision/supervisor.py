@@ -19,7 +19,7 @@ from types import FrameType
 from typing import IO
 
 from vast_orchard.errors import DiskFullError, OrchardError, ServiceError
-from vast_orchard.settings import PREFIX, Settings
+from vast_orchard.settings import PREFIX, Settings, trainings_at_once
 from vast_orchard.store.disk import disk_full, full_disk_in_words, is_full
 from vast_orchard.supervision.first_start import make_demo
 from vast_orchard.supervision.postgres import Cluster, open_cluster, with_parent
@@ -135,6 +135,13 @@ def _check_port(settings: Settings) -> None:
             ) from error
 
 
+def _training_workers(count: int) -> list[tuple[str, list[str], str]]:
+    """Name, words and log of each; the first is called as if it were the only one."""
+    which = ["", *(f" {number}" for number in range(2, count + 1))]
+    words = ["worker", "--queue", "train"]
+    return [(f"training worker{one}", words, f"worker-train{one.replace(' ', '-')}") for one in which]
+
+
 class _Supervisor:
     def __init__(self, settings: Settings, page: Path, cluster: Cluster) -> None:
         self._settings, self._cluster = settings, cluster
@@ -153,7 +160,7 @@ class _Supervisor:
             _Child(name=name, words=words, environment=environment, log=logs / f"{log}.log")
             for name, words, log in (
                 ("data worker", ["worker", "--queue", "data"], "worker-data"),
-                ("training worker", ["worker", "--queue", "train"], "worker-train"),
+                *_training_workers(trainings_at_once(settings)),
                 ("API", ["serve"], "api"),
             )
         ]

@@ -5,6 +5,8 @@ import { Link } from "react-router";
 import { client, type Epoch, type Job, need, type Recipe, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useEpochs, useLookouts } from "../../api/runQueries";
+import { usePlace } from "../../app/context";
+import { besideBefore } from "../../domain/compare";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, isPutOff, jobWords } from "../../domain/jobs";
 import { endingWords, runTitle } from "../../domain/runs";
@@ -75,6 +77,8 @@ interface WordsProps {
 }
 
 function RunWords({ run, epochs, turned }: WordsProps) {
+  const { runs } = usePlace();
+  const before = runs.find((entry) => entry.number === run.previous);
   return (
     <div className="min-w-0">
       <p
@@ -82,7 +86,7 @@ function RunWords({ run, epochs, turned }: WordsProps) {
         role={run.ended_by === "failed" ? "alert" : undefined}
         data-testid="run-words"
       >
-        {runWords(run, epochs, turned)}
+        {runWords(run, epochs, turned, before)}
       </p>
       {run.note && (
         <p className="line-clamp-2 italic" title={run.note} data-testid="run-note">
@@ -93,8 +97,14 @@ function RunWords({ run, epochs, turned }: WordsProps) {
   );
 }
 
-function runWords(run: Run, epochs: readonly Epoch[], turned: number | null | undefined): string {
-  if (run.state === "ended") return `${endingWords(run)} ${gapWords(epochs)}`;
+function runWords(
+  run: Run,
+  epochs: readonly Epoch[],
+  turned: number | null | undefined,
+  before: Run | undefined,
+): string {
+  if (run.state === "ended")
+    return [endingWords(run), besideBefore(run, before), gapWords(epochs)].filter(Boolean).join(" ");
   return run.state === "waiting" ? "It has not begun." : curveWords(epochs, run.model?.epoch ?? null, turned);
 }
 
