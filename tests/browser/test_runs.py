@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
+from xml.etree import ElementTree
 
 import pytest
+from PIL import Image
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -289,7 +291,7 @@ def test_runs_wait_in_an_order_that_people_give_and_go_on_after_a_stop(screen: S
     screen.reads(_SHEET, "from run 4")
 
 
-def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, running: Running) -> None:
+def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, running: Running, tmp_path: Path) -> None:
     members = {f"plate/{n}.png": png(n, level=90) for n in range(60)}
     members |= {f"rime/{n}.png": png(100 + n, level=150) for n in range(5)}
     project = running.bring_in("Unequal", zipped(members))
@@ -321,6 +323,23 @@ def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, run
     screen.until("its own", lambda: screen.all("[data-lookout=Loud][data-standing=found]"))
     screen.press("Change the Run sheet")
     screen.reads(_SHEET, "classes shown alike")
+    # Its curves as files of a chosen size.
+    screen.one("[aria-label='These curves as a file']").click()
+    field = screen.until(
+        "the width", lambda: screen.browser.find_elements("xpath", "//label[.='Width']/following::input[1]")
+    )
+    field[0].send_keys(Keys.CONTROL, "a")
+    field[0].send_keys("400")
+    screen.until("the drawing", lambda: screen.all("[role=dialog] svg[width='400']"))
+    for kind in ("SVG", "PNG"):
+        screen.press(kind)
+    taken = [tmp_path / f"run-2-loss.{kind}" for kind in ("svg", "png")]
+    screen.until("both files", lambda: all(path.exists() for path in taken))
+    drawing = ElementTree.parse(taken[0]).getroot()
+    assert drawing.get("width") == "400"
+    with Image.open(taken[1]) as image:
+        assert image.size == (800, 860) and len(image.convert("L").getcolors() or ()) > 20
+    screen.keys(Keys.ESCAPE)
     # What its layers did.
     Select(screen.one("[aria-label='What is shown beside the loss']")).select_by_visible_text("What the layers do")
     screen.until("the strip", lambda: screen.all("[data-testid=layer-strip] canvas"))

@@ -6,6 +6,7 @@ import { classColour, colourPlace } from "../../domain/classColour";
 import type { Shown } from "../../domain/curveLines";
 import { thawedAt } from "../../domain/start";
 import { Curves } from "./Curves";
+import { CurvesFile } from "./CurvesFile";
 import { LayerStrip } from "./LayerStrip";
 import { LookoutList } from "./Lookouts";
 
@@ -29,6 +30,7 @@ interface Props {
 export function CurvePair({ run, epochs, turned, lookouts }: Props) {
   const { classes } = usePlace();
   const [logarithmic, setLogarithmic] = useState(false);
+  const [taken, setTaken] = useState<Shown>();
   const [beside, setBeside] = useState<Beside>("accuracy");
   const known = new Map(classes.map((entry) => [entry.id, entry]));
   const shared = {
@@ -76,6 +78,7 @@ export function CurvePair({ run, epochs, turned, lookouts }: Props) {
               />
               logarithmic
             </label>
+            <TakeButton onTake={() => setTaken("loss")} />
           </>
         }
       />
@@ -87,9 +90,38 @@ export function CurvePair({ run, epochs, turned, lookouts }: Props) {
           </div>
         </div>
       ) : (
-        <Curves {...shared} shown={beside} head={choice} />
+        <Curves
+          {...shared}
+          shown={beside}
+          head={
+            <>
+              {choice} <TakeButton onTake={() => setTaken(beside)} />
+            </>
+          }
+        />
       )}
       <LookoutList lookouts={lookouts} />
+      {taken && (
+        <CurvesFile
+          runNumber={run.number}
+          curves={{ ...shared, shown: taken, logarithmic: taken === "loss" && logarithmic }}
+          onClose={() => setTaken(undefined)}
+        />
+      )}
     </div>
+  );
+}
+
+function TakeButton({ onTake }: { onTake: () => void }) {
+  return (
+    <button
+      type="button"
+      title="These curves as SVG or PNG"
+      aria-label="These curves as a file"
+      onClick={onTake}
+      className="ml-2 min-h-6 cursor-pointer font-normal text-choice hover:underline"
+    >
+      as a file
+    </button>
   );
 }

@@ -15,7 +15,7 @@ import {
 } from "../../domain/curveLines";
 import { type Size, useSize } from "../../parts/useSize";
 
-interface Props {
+export interface CurvesProps {
   epochs: readonly Epoch[];
   planned: number;
   kept: number | null;
@@ -43,7 +43,7 @@ function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planne
 }
 
 /** Drawn as large as there is room, so that its words are as large as all others. */
-export function Curves(props: Props) {
+export function Curves(props: CurvesProps) {
   const [place, size] = useSize();
   return (
     <figure ref={place} className="relative min-w-0 flex-1" data-testid={`curves-${props.shown}`}>
@@ -63,7 +63,13 @@ const TITLE: Record<Shown, string> = {
   rate: "learning rate",
 };
 
-function Plotted(props: Props & { size: Size }) {
+interface PlottedProps extends Omit<CurvesProps, "head"> {
+  size: Size;
+  /** What it is stands in the drawing itself, where no heading does. */
+  titled?: boolean;
+}
+
+export function Plotted(props: PlottedProps) {
   const { epochs, planned, kept, thawed, shown, size } = props;
   const title = useId();
   const [at, setAt] = useState<number>();
@@ -85,6 +91,11 @@ function Plotted(props: Props & { size: Size }) {
       <title id={title}>
         {TITLE[shown]} over {epochs.length} epochs
       </title>
+      {props.titled && (
+        <text x={box.left} y={14} className="fill-ink text-[13px] font-semibold">
+          {TITLE[shown]}
+        </text>
+      )}
       {place >= 0 && (
         <text x={box.right} y={14} textAnchor="end" className="fill-quiet text-[12px]">
           epoch {numbers[place]}: {readAt(shown, lines, place)}
@@ -131,7 +142,7 @@ function Plotted(props: Props & { size: Size }) {
 }
 
 /** Where validation loss turned. */
-function TurnedMark({ plot, epochs, turned }: Pick<Props, "epochs" | "turned"> & { plot: Plot }) {
+function TurnedMark({ plot, epochs, turned }: Pick<CurvesProps, "epochs" | "turned"> & { plot: Plot }) {
   const loss = epochs.find((entry) => entry.number === turned)?.figures.validation_loss;
   if (!turned || loss === undefined) return null;
   return (

@@ -4,6 +4,7 @@ import { freeName, type Part } from "../../domain/network";
 import { ActionMenu } from "../../parts/ActionMenu";
 import { buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
+import { download } from "../../parts/standaloneSvg";
 import type { NetworkDraft } from "./useNetworkDraft";
 
 interface Props {
@@ -72,9 +73,5 @@ function networkOf(text: string, file: string): { name: string; layers: readonly
 
 function save(name: string, layers: readonly Part[]) {
   const text = JSON.stringify({ version: 2, name, layers }, undefined, 1);
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
-  link.download = `${name}.json`;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+  download(new Blob([text], { type: "application/json" }), `${name}.json`);
 }
