@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from vast_orchard.errors import SettingError
 
-__all__ = ["PREFIX", "Settings", "read_settings", "trainings_at_once"]
+__all__ = ["PREFIX", "Settings", "read_settings", "training_threads", "trainings_at_once"]
 
 T = TypeVar("T")
 
@@ -116,3 +116,14 @@ def trainings_at_once(settings: Settings) -> int:
             f"VAST_ORCHARD_TRAININGS_AT_ONCE is {settings.trainings_at_once}.", f"Set it from 1 to {_MOST_AT_ONCE}."
         )
     return settings.trainings_at_once
+
+
+def training_threads(settings: Settings) -> int:
+    """Threads of one training: as many as are set, or as there are processors, shared out among trainings at once.
+
+    Raises
+    ------
+    SettingError
+        The number of trainings at once is out of its range.
+    """
+    return settings.threads or max(1, len(os.sched_getaffinity(0)) // trainings_at_once(settings))

@@ -15,6 +15,7 @@ from vast_orchard.api.schemas.networks import (
 )
 from vast_orchard.at_once.network_times import Lesson, pace_here
 from vast_orchard.at_once.networks import check_network, network_parts, network_schema, networks, resolved_network
+from vast_orchard.settings import training_threads
 from vast_orchard.store.classes import list_classes
 
 __all__ = ["router"]
@@ -34,6 +35,7 @@ def _lesson(asked: NetworkLesson, parts: PartsOf) -> Lesson:
         batch_size=asked.batch_size,
         operations=asked.operations,
         pace=pace_here(parts.settings),
+        threads=training_threads(parts.settings),
     )
 
 

@@ -15,7 +15,7 @@ from vast_orchard.core.network.effort import effort_of, expected
 from vast_orchard.core.network.plan import LayerPlan
 from vast_orchard.core.network.ready import ready_network
 from vast_orchard.kernel_cache import kept_pace
-from vast_orchard.settings import Settings
+from vast_orchard.settings import Settings, training_threads
 
 __all__ = ["Lesson", "free_memory", "measured_errors", "measured_on", "pace_here", "started_errors", "time_values"]
 
@@ -29,6 +29,7 @@ class Lesson:
     batch_size: int = 16
     operations: int = 0  # of the variation
     pace: float | None = None  # of this machine; None if it was not measured yet
+    threads: int = 1  # of a training here
 
     @property
     def batch(self) -> int:
@@ -38,7 +39,7 @@ class Lesson:
 
 def pace_here(settings: Settings) -> float | None:
     """What was measured on this machine with as many threads as trainings have."""
-    return kept_pace(os.environ, settings.threads or len(os.sched_getaffinity(0)))
+    return kept_pace(os.environ, training_threads(settings))
 
 
 def free_memory() -> int:

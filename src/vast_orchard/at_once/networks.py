@@ -254,7 +254,12 @@ def _sums(found: Checked, lesson: Lesson) -> dict[str, int]:
     names = ("parameters", "multiply_adds", "receptive_field", "memory_bytes", "file_bytes")
     free = free_memory()
     fits = fitting_batch(found.memory_bytes, found.memory_fixed_bytes, lesson.batch, free)
-    return {**{name: getattr(found, name) for name in names}, "memory_free_bytes": free, "batch_that_fits": fits}
+    return {
+        **{name: getattr(found, name) for name in names},
+        "memory_free_bytes": free,
+        "batch_that_fits": fits,
+        "threads": lesson.threads,
+    }
 
 
 def _line(entry: LinePlan) -> dict[str, Any]:

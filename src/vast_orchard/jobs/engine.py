@@ -11,7 +11,7 @@ from llvmlite import binding
 from vast_orchard.core.team import Team
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.kernel_cache import kernel_folder
-from vast_orchard.settings import Settings, trainings_at_once
+from vast_orchard.settings import Settings, training_threads
 
 __all__ = ["COMPILING", "make_ready", "make_team"]
 
@@ -51,5 +51,5 @@ def make_ready(say: Callable[[str], None], report: Callable[[int, int], None] = 
 
 
 def make_team(settings: Settings) -> Team:
-    """As many threads as are set, or as this process has processors, shared out among trainings at once."""
-    return Team(settings.threads or max(1, len(os.sched_getaffinity(0)) // trainings_at_once(settings)))
+    """The threads of one training."""
+    return Team(training_threads(settings))

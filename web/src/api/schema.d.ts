@@ -3679,6 +3679,11 @@ export interface components {
              */
             batch_that_fits: number;
             /**
+             * Threads
+             * @description Of a training on this machine.
+             */
+            threads: number;
+            /**
              * Watched
              * @description Ids of the layers that a training can be watched by.
              */
@@ -3777,6 +3782,11 @@ export interface components {
              * @description The largest batch for which that is enough; 0: none.
              */
             batch_that_fits: number;
+            /**
+             * Threads
+             * @description Of a training on this machine.
+             */
+            threads: number;
             /**
              * Watched
              * @description Ids of the layers that a training can be watched by.

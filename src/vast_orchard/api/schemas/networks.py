@@ -54,6 +54,7 @@ class _Consequences(BaseModel):
     memory_bytes: int = Field(description="Of a training step.")
     memory_free_bytes: int = Field(description="On this machine now.")
     batch_that_fits: int = Field(description="The largest batch for which that is enough; 0: none.")
+    threads: int = Field(description="Of a training on this machine.")
     watched: list[str] = Field(description="Ids of the layers that a training can be watched by.")
     file_bytes: int = Field(description="Of an export, about.")
     epoch_s: float | None = Field(

@@ -23,7 +23,6 @@ interface Props {
 export function RunMenu({ run, onRecipe }: Props) {
   const [asked, setAsked] = useState<"title" | "bin">();
   const { goOn, trainOn } = useGoingOn(run, onRecipe);
-  const broken = run.state === "ended" && (run.ended_by === "stopped" || run.ended_by === "failed");
   const close = () => setAsked(undefined);
   return (
     <>
@@ -33,7 +32,7 @@ export function RunMenu({ run, onRecipe }: Props) {
         className={buttonLook("bare")}
         anchor="bottom start"
         actions={[
-          ...(broken ? [{ words: "Go on from where it is", act: goOn }] : []),
+          ...(isBroken(run) ? [{ words: "Go on from where it is", act: goOn }] : []),
           ...(run.state === "ended" && run.model
             ? [{ words: "Train on from its model …", act: trainOn }]
             : []),
@@ -47,8 +46,13 @@ export function RunMenu({ run, onRecipe }: Props) {
   );
 }
 
+/** It can go on from where it is. */
+export function isBroken(run: Run): boolean {
+  return run.state === "ended" && (run.ended_by === "stopped" || run.ended_by === "failed");
+}
+
 /** A run that was stopped or failed goes on itself; one that ended well is what a new one starts from. */
-function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
+export function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
   const queries = useQueryClient();
   const { say, fail } = useNotices();
   const goOn = async () => {

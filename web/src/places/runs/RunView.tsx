@@ -20,7 +20,7 @@ import { Failed } from "../../parts/States";
 import { CurvePair } from "./CurvePair";
 import { CurveLegend } from "./Curves";
 import { FoundList } from "./Lookouts";
-import { RunMenu } from "./RunMenu";
+import { isBroken, RunMenu, useGoingOn } from "./RunMenu";
 
 interface Props {
   run: Run;
@@ -46,7 +46,8 @@ export function RunView({ run, onRecipe, children }: Props) {
           {runTitle(run)}
         </h2>
         {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
-        <span className="ml-auto">
+        <span className="ml-auto flex gap-2">
+          {isBroken(run) && <GoOn run={run} onRecipe={onRecipe} />}
           <RunMenu run={run} onRecipe={onRecipe} />
         </span>
       </div>
@@ -74,6 +75,12 @@ interface WordsProps {
   run: Run;
   epochs: readonly Epoch[];
   turned: number | null | undefined;
+}
+
+/** What was stopped or failed is most often wanted to go on. */
+function GoOn({ run, onRecipe }: Pick<Props, "run" | "onRecipe">) {
+  const { goOn } = useGoingOn(run, onRecipe);
+  return <Button onClick={goOn}>{run.ended_by === "failed" ? "Try again" : "Go on"}</Button>;
 }
 
 function RunWords({ run, epochs, turned }: WordsProps) {

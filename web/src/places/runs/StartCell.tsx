@@ -58,7 +58,9 @@ export function StartCell(props: Props) {
               {plural(steps(shown, recipe.settings), "step")} of {shown.toLocaleString("en")} pictures
             </>
           ) : (
-            <span title={`${plural(steps(shown, recipe.settings), "step")}, expected on this machine`}>
+            <span
+              title={`${plural(steps(shown, recipe.settings), "step")}, expected on this machine. Before the first epoch the pictures are brought to their size, which is kept for later runs, and measured.`}
+            >
               about <b>{duration(seconds)}</b> for {shown.toLocaleString("en")} pictures
             </span>
           )}
@@ -79,14 +81,14 @@ function Memory(props: {
   batch: number;
   onSetting: (name: string, value: SettingValue) => void;
 }) {
-  const { memory_bytes: needed, memory_free_bytes: free, batch_that_fits: fits } = props.network;
+  const { memory_bytes: needed, memory_free_bytes: free, batch_that_fits: fits, threads } = props.network;
   if (needed <= free)
     return (
       <p
         className="text-sm text-quiet"
         title="What a step of the training holds, and what is free on this machine"
       >
-        {bytes(needed)} of memory, {bytes(free)} free
+        {bytes(needed)} of memory, {bytes(free)} free; {plural(threads, "processor")}
       </p>
     );
   return (

@@ -12,6 +12,8 @@ export interface ShownNetwork {
   readonly memory_bytes: number;
   readonly memory_free_bytes: number;
   readonly batch_that_fits: number;
+  /** Processors that a training takes here. */
+  readonly threads: number;
   readonly layers: Network["layers"];
   /** Ids of the layers that a training can be watched by. */
   readonly watched: readonly string[];
@@ -40,6 +42,7 @@ export function useNetworkShown(
     memory_bytes: check.data.memory_bytes,
     memory_free_bytes: check.data.memory_free_bytes,
     batch_that_fits: check.data.batch_that_fits,
+    threads: check.data.threads,
     watched: check.data.watched,
     layers: check.data.lines.flatMap((entry) => entry.layers).sort((one, two) => one.place - two.place),
     ...(check.data.wrong ? { wrong: check.data.wrong.what } : {}),
