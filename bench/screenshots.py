@@ -91,7 +91,7 @@ def _rows(camera: _Camera) -> None:
 
 
 def _bringing_in(camera: _Camera) -> None:
-    """In a project of its own: the ways in, and the plan of a drawn collection."""
+    """In a project of its own: the plan of a drawn collection."""
     home, ask = camera.project, camera.address + "/api/projects"
     made = httpx2.post(ask, json={"name": "Ridge, second winter"}, headers={"X-Window": "camera"}).json()["id"]
     camera.project = str(made)
@@ -100,7 +100,6 @@ def _bringing_in(camera: _Camera) -> None:
         folder = Path(place) / "crystals" / PICTURES_FOLDER
         camera.go("rows/bring-in")
         camera.wait("input[aria-label=Folder]")
-        camera.take("bring-in")
         camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label=Folder]").send_keys(str(folder))
         camera.wait("[data-testid=plan] li img")
         time.sleep(7)
@@ -110,10 +109,42 @@ def _bringing_in(camera: _Camera) -> None:
 
 
 def _runs(camera: _Camera) -> None:
-    camera.go("runs")
-    camera.wait("[data-testid=curves-loss] path")
-    camera.wait("[data-testid=run-sheet] img")
+    """One under way with its lookouts and layers while two wait, and one that a lookout ended."""
+    api, window = f"{camera.address}/api", {"X-Window": "camera"}
+    runs = f"{api}/projects/{camera.project}/runs"
+    recipe = httpx2.get(runs, params={"number": 1}).json()["runs"][0]["recipe"]
+    recipe.pop("start", None)
+
+    def start(watch: dict[str, object], **settings: float) -> int:
+        body = {"recipe": {**recipe, "settings": recipe["settings"] | settings, "watch": watch}}
+        return int(httpx2.post(runs, json=body, headers=window).raise_for_status().json()["id"])
+
+    def wait_for(run: int, epochs: int) -> None:
+        while httpx2.get(f"{api}/runs/{run}").json()["epochs_done"] < epochs:
+            time.sleep(0.5)
+
+    ended = start({"acts": {"nothing": "end"}}, learning_rate=6.0)
+    while httpx2.get(f"{api}/runs/{ended}").json()["state"] != "ended":
+        time.sleep(0.5)
+    started = [start({}), start({}, seed=2), start({}, seed=3)]
+    wait_for(started[0], 12)
+    _run(camera, started[0])
+    beside = camera.browser.find_element(By.CSS_SELECTOR, "[aria-label='What is shown beside the loss']")
+    Select(beside).select_by_visible_text("What the layers do")
+    camera.wait("[data-testid=layer-strip] canvas")
     camera.take("runs")
+    for job in httpx2.get(f"{api}/jobs").json():
+        if job["kind"] == "train" and job["state"] in ("waiting", "running"):
+            httpx2.post(f"{api}/jobs/{job['id']}/stop", headers=window)
+    time.sleep(8)  # until the notices of their end are gone
+    _run(camera, ended)
+    camera.take("ended-early")
+
+
+def _run(camera: _Camera, run: int) -> None:
+    camera.go(f"runs?run={run}")
+    for css in ("[data-testid=curves-loss] path", "[data-testid=run-sheet] img", "[data-testid=lookouts] li"):
+        camera.wait(css)
 
 
 def _ingredients(camera: _Camera) -> None:

@@ -44,7 +44,7 @@ export function Ledger({ projectId, shown, onShow }: Props) {
     setOrder(head.order);
   };
   return (
-    <div className="max-h-[30%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
+    <div className="max-h-[22%] min-h-[90px] shrink-0 overflow-auto border-t border-hairline">
       {ledger.isError && <Failed error={ledger.error} onRetry={() => void ledger.refetch()} />}
       <table className="w-full border-collapse" aria-label="Ledger">
         <thead className="sticky top-0 bg-ground">

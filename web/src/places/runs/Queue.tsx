@@ -14,7 +14,7 @@ export function Queue({ projectId, onShow }: { projectId: number; onShow: (runId
     <section
       aria-label="Queue"
       data-testid="queue"
-      className="max-h-[24%] shrink-0 overflow-auto border-t border-hairline px-5 py-1.5"
+      className="max-h-[18%] shrink-0 overflow-auto border-t border-hairline px-5 py-1.5"
     >
       <h3 className="text-sm text-quiet">{queueWords(queue)}</h3>
       <ol>
@@ -49,7 +49,7 @@ function Line({ entry, projectId, place, count, trains, onShow }: LineProps) {
   const { busy, move, takeOut } = useMoves(entry);
   const title = queuedTitle(entry, projectId);
   return (
-    <li className="flex items-baseline gap-3 py-0.5" data-queued={entry.number}>
+    <li className="flex items-baseline gap-3" data-queued={entry.number}>
       <span className="w-6 shrink-0 text-right text-sm text-quiet tabular-nums">
         {place < 0 ? "" : place + 1}
       </span>
