@@ -36,6 +36,8 @@ _VIEWS = (
     ("/p/{p}/runs?part=preprocessing", "[data-testid=preprocessing-sheet] img", ""),
     ("/p/{p}/runs?part=network", "[data-testid=line-doubt]", ""),
     ("/p/{p}/runs?part=start", _BENCH, "Run 1"),
+    ("/p/{p}/runs?part=watch", "[data-kind]", "Make one"),
+    ("/p/{p}/runs", "[data-testid=lookouts] li", "as a file"),
     ("/p/{p}/review", "[data-testid=outcomes-title]", ""),
     ("/p/{p}/release", "h2", ""),
 )

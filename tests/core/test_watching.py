@@ -413,6 +413,7 @@ def test_what_was_watched_and_how_goes_through_json_and_back() -> None:
         ({"figures": ("smell",)}, "no smell"),
         ({"acts": {"heart": "shout"}}, "cannot be 'shout'"),
         ({"own": ({"name": "", "figure": "zeros"},)}, "no name"),
+        ({"own": ({"name": "a\x00b", "figure": "zeros"},)}, "cannot be shown"),
         ({"own": ({"name": "a", "figure": "colour"},)}, "No run has a figure 'colour'"),
         ({"own": ({"name": "a", "figure": "training_loss", "layer": "one"},)}, "layers have no such figure"),
         ({"own": ({"name": "a", "figure": "zeros", "epochs": 0},)}, "0 epochs in a row"),

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { ClassOf, Job, Network } from "../src/api/client";
-import { isActive, jobWords, tabTitle, trayWords } from "../src/domain/jobs";
+import { isActive, jobWords, paceWords, tabTitle, trayWords } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
 import { networkLabel, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
@@ -52,6 +52,9 @@ function job(facts: Partial<Job>): Job {
 describe("jobs", () => {
   it("say stage, count and time left", () => {
     expect(jobWords(job({}))).toBe("Training 30 of 100, 42 s left");
+    // Seventy steps of 12 pictures are left, in 42 seconds.
+    expect(paceWords(job({}), 12)).toBe(", 20 pictures a second");
+    expect(paceWords(job({ left_s: null }), 12)).toBe("");
     expect(jobWords(job({ total: 1, left_s: null }))).toBe("Training");
     expect(jobWords(job({ stop_asked: true }))).toBe("Stopping …");
     expect(jobWords(job({ state: "failed", error: "It broke." }))).toBe("It broke.");

@@ -60,3 +60,10 @@ export function tabTitle(jobs: readonly Job[]): string {
 }
 
 const NAME = "Vast Orchard";
+
+/** How fast a training goes, with the judging between its epochs; empty where the time left is not known yet. */
+export function paceWords(job: Job, batch: number): string {
+  if (!job.left_s || job.done >= job.total) return "";
+  const pictures = ((job.total - job.done) / job.left_s) * batch;
+  return `, ${pictures >= 10 ? Math.round(pictures).toLocaleString("en") : pictures.toFixed(1)} pictures a second`;
+}

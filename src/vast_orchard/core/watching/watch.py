@@ -66,8 +66,11 @@ class OwnLookout:
         object.__setattr__(self, "name", self.name.strip())
         object.__setattr__(self, "sign", _one_of(Sign, self.sign, "The sign of a lookout"))
         object.__setattr__(self, "act", _one_of(Act, self.act, "What a lookout does"))
-        if not self.name or len(self.name) > 60:
-            raise SettingError("A lookout has no name, or one of more than 60 letters.", "Give it a short one.")
+        if not self.name or len(self.name) > 60 or not self.name.isprintable():
+            raise SettingError(
+                "A lookout has no name, one of more than 60 letters, or one that cannot be shown.",
+                "Give it a short one.",
+            )
         known = (*EPOCH_FIGURES, *sorted(LAYER_FIGURES))
         if self.figure not in known:
             raise SettingError(

@@ -74,6 +74,7 @@ def start_run(session: Session, project_id: int, order: RunOrder, store: ByteSto
     split_id = split_for_training(session, project_id, order.split_id, seed)
     asked = order.recipe or _default_recipe(session, split_id)
     check_colour(asked.variation, asked.preprocessing.channels)
+    check_watch(asked.watch, resolved_recipe(asked, used).network, validated=True)
     values = {
         IngredientKind.VARIATION: asdict(asked.variation),
         IngredientKind.PREPROCESSING: asdict(asked.preprocessing),

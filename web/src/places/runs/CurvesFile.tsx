@@ -59,9 +59,15 @@ export function CurvesFile({ runNumber, curves, onClose }: Props) {
           <Button onClick={() => void take("png")}>PNG</Button>
         </span>
       </div>
-      <div ref={place} className="mt-2 max-h-[60vh] overflow-auto border border-hairline bg-ground">
+      <section
+        ref={place}
+        aria-label="As they will be"
+        className="mt-2 max-h-[60vh] overflow-auto border border-hairline bg-ground"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
+        tabIndex={0}
+      >
         <Plotted {...curves} size={size} titled />
-      </div>
+      </section>
     </Sheet>
   );
 }

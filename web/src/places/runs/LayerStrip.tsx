@@ -85,7 +85,7 @@ function Cells({ layers, figure, onAt, onOpen }: CellsProps) {
     <div className="flex min-h-0 flex-1 overflow-y-auto">
       <ol
         className="grid shrink-0"
-        style={{ width: NAMES, gridTemplateRows: `repeat(${count}, minmax(14px, 1fr)) ${FOOT}px` }}
+        style={{ width: NAMES, gridTemplateRows: `repeat(${count}, minmax(24px, 1fr)) ${FOOT}px` }}
       >
         {layers.layers.map((name, number) => (
           <li key={name} className="flex min-h-0">
@@ -100,7 +100,7 @@ function Cells({ layers, figure, onAt, onOpen }: CellsProps) {
           </li>
         ))}
       </ol>
-      <div ref={place} className="relative min-w-0 flex-1" style={{ minHeight: count * 14 + FOOT }}>
+      <div ref={place} className="relative min-w-0 flex-1" style={{ minHeight: count * 24 + FOOT }}>
         {size && (
           <Painted
             layers={layers}

@@ -8,7 +8,7 @@ import { useEpochs, useLookouts } from "../../api/runQueries";
 import { usePlace } from "../../app/context";
 import { besideBefore } from "../../domain/compare";
 import { curveWords, gapWords } from "../../domain/curves";
-import { isActive, isPutOff, jobWords } from "../../domain/jobs";
+import { isActive, isPutOff, jobWords, paceWords } from "../../domain/jobs";
 import { endingWords, runTitle } from "../../domain/runs";
 import { thawedAt } from "../../domain/start";
 import { duration, plural, score } from "../../domain/words";
@@ -131,7 +131,7 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
     <div className="flex flex-1 items-center gap-3" role="status" data-testid="run-progress">
       <span className={isPutOff(job) ? "min-w-0 flex-1 text-wrong" : "whitespace-nowrap"}>
         {trains
-          ? `Epoch ${now}${early ? ", to an early end" : ` of ${epochs}`}${thawed && now < thawed ? ", only new layers learn" : ""}${left}`
+          ? `Epoch ${now}${early ? ", to an early end" : ` of ${epochs}`}${thawed && now < thawed ? ", only new layers learn" : ""}${left}${paceWords(job, run.recipe.settings.batch_size)}`
           : jobWords(job)}
       </span>
       {!isPutOff(job) && <ProgressBar done={job.done} total={job.total} label={`Run ${run.number}`} />}

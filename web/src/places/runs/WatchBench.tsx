@@ -157,7 +157,7 @@ function Ticks({ title, entries, held, off, onToggle }: TicksProps) {
     <fieldset disabled={off} className="disabled:opacity-60">
       <legend className="font-semibold">{title}</legend>
       {entries.map((entry) => (
-        <label key={entry.id} className="flex cursor-pointer items-baseline gap-2">
+        <label key={entry.id} className="flex min-h-6 cursor-pointer items-baseline gap-2">
           <input
             type="checkbox"
             checked={held.length === 0 || held.includes(entry.id)}
