@@ -270,6 +270,26 @@ def test_lookouts_and_layers_of_a_run_are_told(client: TestClient, world: World,
     assert len(client.get(f"/api/runs/{run}/epochs").json()[0]["losses"]) == 2
 
 
+def test_the_layers_of_a_long_run_are_read_of_some_epochs_and_all_of_the_last(
+    client: TestClient, world: World, project: int
+) -> None:
+    run = _start(client, project)["id"]
+    names = client.get(f"/api/runs/{run}/layers").json()["layers"]
+    with world.context.database.session() as session:
+        for number in range(1, 901):
+            watched = {"losses": [1.0], "layers": [{"layer": names[0], "update": number / 1e4}]}
+            session.execute(
+                text("insert into epoch (run_id, number, figures, watched) values (:r, :n, '{}', cast(:w as jsonb))"),
+                {"r": run, "n": number, "w": json.dumps(watched)},
+            )
+    epochs = client.get(f"/api/runs/{run}/layers").json()["epochs"]
+    assert 100 <= len(epochs) <= 200
+    assert epochs[-1]["number"] == 900 and epochs[-1]["layers"][0]["update"] == 0.09
+    said = {entry["id"]: entry for entry in client.get(f"/api/runs/{run}/lookouts").json()["lookouts"]}
+    assert said["rate"]["value"] == 0.09  # of the last epoch
+    assert all(entry["losses"] == [1.0] for entry in client.get(f"/api/runs/{run}/epochs").json())
+
+
 def test_a_lookout_of_ones_own_is_tried_on_earlier_runs(client: TestClient, world: World, project: int) -> None:
     run = _start(client, project)
     world.run_waiting()

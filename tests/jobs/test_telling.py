@@ -84,14 +84,17 @@ def test_the_end_of_a_run_is_told_and_signed(world: World, project: int, told: W
 
 def test_a_lookout_sends_word_once(world: World, project: int, told: WorkContext, receiver: Receiver) -> None:
     mine = {"name": "mine", "figure": "training_loss", "sign": "above", "value": 0, "epochs": 2, "act": "word"}
-    asked: Any = {**small_recipe(epochs=4), "watch": {"own": [mine]}}
+    # Of the other nothing can be said before the end.
+    asked: Any = {**small_recipe(epochs=8), "watch": {"own": [mine], "acts": {"unfinished": "word"}}}
+    asked["settings"] = {**asked["settings"], "schedule": "constant", "learning_rate": 1e-4}
     _, job = world.run_job(project, asked)
     world.run(job)
     for word in _words(world):
         world.run(word)
     bodies = [json.loads(word.body) for word in receiver.words]
-    assert [body["type"] for body in bodies] == ["run.lookout", "run.ended"]
-    assert bodies[0]["lookout"]["id"] == "mine" and bodies[0]["lookout"]["since"] == 1
+    assert [body["type"] for body in bodies] == ["run.lookout", "run.lookout", "run.ended"]
+    assert [body["lookout"]["id"] for body in bodies[:2]] == ["mine", "unfinished"]
+    assert bodies[0]["lookout"]["since"] == 1
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ Whatever interrupts it, it goes on after the last stored epoch and ends with the
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -281,5 +281,7 @@ class _Recorder:
         with self._context.database.session() as session:
             hold_lease(session, self._progress.job_id, self._progress.owner)
             if end_run(session, self._run.id, by, facts, time.monotonic() - self._began):
+                self._facts = replace(self._facts, done=by is RunEnding.EPOCHS)
+                self._send_words(session)
                 give_word(session, self._context.settings, self._run, ENDED)
         _judge(self._context, self._run.id, self._progress)
