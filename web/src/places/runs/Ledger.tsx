@@ -6,6 +6,7 @@ import { changeWords, stateWords } from "../../domain/runs";
 import { duration, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Failed } from "../../parts/States";
+import { useGoOn } from "./RunMenu";
 
 interface Head {
   readonly words: string;
@@ -98,6 +99,7 @@ function LedgerHead(props: { head: Head; way: "ascending" | "descending" | undef
 function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: () => void }) {
   const judged = run.validation;
   const changes = changeWords(run);
+  const goOn = useGoOn(run);
   return (
     <tr
       aria-selected={shown}
@@ -116,7 +118,22 @@ function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: (
           </span>
         )}
       </td>
-      <td className={`px-3 ${run.ended_by === "failed" ? "text-wrong" : ""}`}>{stateWords(run)}</td>
+      <td className={`px-3 ${run.ended_by === "failed" ? "text-wrong" : ""}`}>
+        {stateWords(run)}
+        {run.ended_by === "failed" && (
+          <button
+            type="button"
+            aria-label={`Try run ${run.number} again`}
+            className="ml-2 min-h-6 cursor-pointer text-choice hover:underline"
+            onClick={(event) => {
+              event.stopPropagation();
+              goOn();
+            }}
+          >
+            try again
+          </button>
+        )}
+      </td>
       <td className="px-3">
         {judged ? (
           <>

@@ -22,7 +22,8 @@ interface Props {
 
 export function RunMenu({ run, onRecipe }: Props) {
   const [asked, setAsked] = useState<"title" | "bin">();
-  const { goOn, trainOn } = useGoingOn(run, onRecipe);
+  const goOn = useGoOn(run);
+  const trainOn = useTrainingOn(run, onRecipe);
   const close = () => setAsked(undefined);
   return (
     <>
@@ -51,10 +52,10 @@ export function isBroken(run: Run): boolean {
   return run.state === "ended" && (run.ended_by === "stopped" || run.ended_by === "failed");
 }
 
-/** A run that was stopped or failed goes on itself; one that ended well is what a new one starts from. */
-export function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
+/** A run that was stopped or failed goes on itself. */
+export function useGoOn(run: Run): () => void {
   const queries = useQueryClient();
-  const { say, fail } = useNotices();
+  const { fail } = useNotices();
   const goOn = async () => {
     try {
       await need(client.POST("/api/runs/{run_id}/go-on", { params: { path: { run_id: run.id } } }));
@@ -63,6 +64,12 @@ export function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
       fail(error);
     }
   };
+  return () => void goOn();
+}
+
+/** One that ended well is what a new one starts from. */
+function useTrainingOn(run: Run, onRecipe: (recipe: Recipe) => void): () => void {
+  const { say, fail } = useNotices();
   const trainOn = async () => {
     if (!run.model) return;
     try {
@@ -73,7 +80,7 @@ export function useGoingOn(run: Run, onRecipe: (recipe: Recipe) => void) {
       fail(error);
     }
   };
-  return { goOn: () => void goOn(), trainOn: () => void trainOn() };
+  return () => void trainOn();
 }
 
 function TitleSheet({ run, onClose }: { run: Run; onClose: () => void }) {

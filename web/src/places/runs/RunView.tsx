@@ -20,7 +20,7 @@ import { Failed } from "../../parts/States";
 import { CurvePair } from "./CurvePair";
 import { CurveLegend } from "./Curves";
 import { FoundList } from "./Lookouts";
-import { isBroken, RunMenu, useGoingOn } from "./RunMenu";
+import { isBroken, RunMenu, useGoOn } from "./RunMenu";
 
 interface Props {
   run: Run;
@@ -47,7 +47,7 @@ export function RunView({ run, onRecipe, children }: Props) {
         </h2>
         {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
         <span className="ml-auto flex gap-2">
-          {isBroken(run) && <GoOn run={run} onRecipe={onRecipe} />}
+          {isBroken(run) && <GoOn run={run} />}
           <RunMenu run={run} onRecipe={onRecipe} />
         </span>
       </div>
@@ -78,8 +78,8 @@ interface WordsProps {
 }
 
 /** What was stopped or failed is most often wanted to go on. */
-function GoOn({ run, onRecipe }: Pick<Props, "run" | "onRecipe">) {
-  const { goOn } = useGoingOn(run, onRecipe);
+function GoOn({ run }: Pick<Props, "run">) {
+  const goOn = useGoOn(run);
   return <Button onClick={goOn}>{run.ended_by === "failed" ? "Try again" : "Go on"}</Button>;
 }
 
