@@ -26,7 +26,6 @@ from vast_orchard.core.training.values import EpochResult, Examples, StepResult
 from vast_orchard.core.watching.findings import Facts, Finding, Standing
 from vast_orchard.core.watching.history import (
     EpochRecord,
-    StepLine,
     Watched,
     answers_of,
     watched_from_json,
@@ -35,6 +34,7 @@ from vast_orchard.core.watching.history import (
 from vast_orchard.core.watching.lookouts import check_watch, ends, look, look_own
 from vast_orchard.core.watching.recording import BANDS, LayerFigures, LayerRecorder
 from vast_orchard.core.watching.rows import watched_layers
+from vast_orchard.core.watching.step_line import StepLine, few_points
 from vast_orchard.core.watching.turn import turning_epoch
 from vast_orchard.core.watching.watch import Act, OwnLookout, Sign, Watch, watch_from_json, watch_to_json
 from vast_orchard.errors import SettingError
@@ -387,7 +387,9 @@ def test_the_line_of_steps_keeps_the_first_and_the_mean(losses: list[float]) -> 
     for loss in losses:
         line.add(loss)
     points = line.points()
-    assert len(points) <= 40
+    few = few_points(losses)
+    assert len(points) <= 40 and len(few) <= 40
+    assert few[0] == pytest.approx(sum(losses[: -(-len(losses) // 40)]) / -(-len(losses) // 40), rel=1e-3)
     assert points[0] == pytest.approx(losses[0], rel=1e-3)
     assert min(losses) * 0.999 <= min(points) and max(points) <= max(losses) * 1.001
 

@@ -30,7 +30,7 @@ from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.store.actions import label_pictures
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, get_export
-from vast_orchard.store.jobs import ask_stop, hold_lease, take_job
+from vast_orchard.store.jobs import ask_stop, hold_lease, report, take_job
 from vast_orchard.store.models import (
     add_look,
     check_look,
@@ -184,6 +184,28 @@ def test_a_run_that_ends_by_its_condition_ends_so_after_a_crash_as_well(
     world.run(job)
     assert _run(world, broken).ending == run.ending
     assert _model(_run(world, broken)).digest == _model(run).digest
+
+
+def test_the_losses_of_the_epoch_under_way_are_told(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    told: list[list[float]] = []
+
+    def hears(*arguments: Any, line: list[float], **more: Any) -> Any:
+        told.append(line)
+        return report(*arguments, line=line, **more)
+
+    monkeypatch.setattr("vast_orchard.jobs.context.jobs.report", hears)
+    monkeypatch.setattr("vast_orchard.jobs.context._REPORT_EVERY_S", 0.0)
+    run_id, job = world.run_job(project, small_recipe(epochs=2))
+    world.run(job)
+    # Each epoch's grow from its first step to its last, and end with it.
+    for epoch in _epochs(world, run_id):
+        losses = list(epoch.losses)
+        assert [losses[:count] for count in range(1, len(losses) + 1)] == [
+            line for line in told if line[:1] == losses[:1]
+        ]
+    assert told[-1] == []
 
 
 @pytest.mark.parametrize("dies_at", [2, 4])  # before it finds something, and before the run that it ended says so

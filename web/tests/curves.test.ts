@@ -102,15 +102,23 @@ describe("a plot", () => {
 });
 
 describe("the line of steps", () => {
-  it("lies between an epoch and the one before, and begins with the axis", () => {
-    const some = epochs([
-      [1, 1],
-      [1, 1],
-    ]).map((entry) => ({ ...entry, losses: [0.5, 1] }));
-    const plot = drawn("loss", some, 2);
-    const [y1, y05] = [plot.y(1), plot.y(0.5)].map((y) => Number(y.toFixed(3)));
-    expect(stepPath(plot, some)).toBe(`M0,${y1}L50,${y05}L100,${y1}`);
+  const some = epochs([
+    [1, 1],
+    [1, 1],
+  ]).map((entry) => ({ ...entry, losses: [0.5, 1] }));
+  const lines = linesOf("loss", some, []);
+  const plot = plotOf("loss", lines, [1, 2], 4, BOX, false, 0);
+  const [y1, y05] = [plot.y(1), plot.y(0.5)].map((y) => Number(y.toFixed(3)));
+
+  it("lies between an epoch and the one before, and the first one's before it", () => {
+    expect(stepPath(plot, some)).toBe(`M12.5,${y05}L25,${y1}L37.5,${y05}L50,${y1}`);
     expect(stepPath(plot, epochs([[1, 1]]))).toBe("");
+    expect(plot.xTicks.map((tick) => tick.label)).toEqual(["1", "2", "3", "4"]);
+  });
+
+  it("goes on into the epoch that is under way", () => {
+    const path = stepPath(plot, some, { losses: [1, 0.5], part: 0.5 });
+    expect(path.endsWith(`L50,${y1}L56.25,${y1}L62.5,${y05}`)).toBe(true);
   });
 });
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { ClassOf, Job, Network } from "../src/api/client";
-import { isActive, jobWords, paceWords, tabTitle, trayWords } from "../src/domain/jobs";
+import { isActive, jobWords, paceWords, tabTitle, trayWords, underWay } from "../src/domain/jobs";
 import { labelKey } from "../src/domain/labelKeys";
 import { networkLabel, ruleWords, scheduleWords, short, stackBars, steps } from "../src/domain/recipe";
 import { bytes, duration, percent, plural, score } from "../src/domain/words";
@@ -40,6 +40,7 @@ function job(facts: Partial<Job>): Job {
     done: 30,
     total: 100,
     left_s: 42,
+    line: [],
     error: null,
     stop_asked: false,
     created_at: "",
@@ -55,6 +56,9 @@ describe("jobs", () => {
     // Seventy steps of 12 pictures are left, in 42 seconds.
     expect(paceWords(job({}), 12)).toBe(", 20 pictures a second");
     expect(paceWords(job({ left_s: null }), 12)).toBe("");
+    // Of five epochs of twenty steps the second is half done.
+    expect(underWay(job({ line: [0.5, 0.4] }), 5)).toEqual({ losses: [0.5, 0.4], part: 0.5 });
+    expect(underWay(job({}), 5)).toBeUndefined();
     expect(jobWords(job({ total: 1, left_s: null }))).toBe("Training");
     expect(jobWords(job({ stop_asked: true }))).toBe("Stopping …");
     expect(jobWords(job({ state: "failed", error: "It broke." }))).toBe("It broke.");

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from vast_orchard.core.watching.step_line import few_points
 from vast_orchard.errors import StoppedError
 from vast_orchard.formats.members import SourceLimits
 from vast_orchard.formats.picture_file import PictureLimits
@@ -81,6 +82,7 @@ class Progress:
         self._reported = float("-inf")
         self._may_stop = True
         self.pause_asked = False  # as of the last report
+        self.line: list[float] = []  # of a training: the losses of the epoch under way, told with each report
 
     def stage(self, name: str, total: float, done: float = 0.0) -> None:
         """Begin a stage of `total` units, of which `done` are done already."""
@@ -134,6 +136,7 @@ class Progress:
             done=self._done,
             total=self._total,
             left_s=self._left_s(),
+            line=few_points(self.line),
         )
         self._reported = time.monotonic()
         self.pause_asked = asked.pause

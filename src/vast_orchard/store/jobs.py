@@ -56,6 +56,7 @@ def _value(row: Job, project_name: str) -> JobValue:
         done=row.done,
         total=row.total,
         left_s=row.left_s,
+        line=row.line,
         error=row.error,
         stop_asked=row.stop_asked,
         created_at=row.created_at,
@@ -129,9 +130,22 @@ def take_job(session: Session, job_id: int, owner: str, *, alive_s: float = 0.0)
 
 
 def report(
-    session: Session, job_id: int, owner: str, *, stage: str, done: float, total: float, left_s: float | None
+    session: Session,
+    job_id: int,
+    owner: str,
+    *,
+    stage: str,
+    done: float,
+    total: float,
+    left_s: float | None,
+    line: Sequence[float] = (),
 ) -> Asked:
     """Store progress; what people asked of it.
+
+    Parameters
+    ----------
+    line : sequence of float
+        Of a training: the losses of the epoch under way, as few points.
 
     Raises
     ------
@@ -141,7 +155,7 @@ def report(
     row = session.execute(
         update(Job)
         .where(Job.id == job_id, Job.owner == owner, Job.state == JobState.RUNNING)
-        .values(stage=stage, done=done, total=total, left_s=left_s, sign_at=func.now())
+        .values(stage=stage, done=done, total=total, left_s=left_s, line=list(line), sign_at=func.now())
         .returning(Job.project_id, Job.stop_asked, Job.pause_asked)
         .execution_options(synchronize_session=False)
     ).first()

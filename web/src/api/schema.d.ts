@@ -3202,6 +3202,11 @@ export interface components {
             total: number;
             /** Left S */
             left_s: number | null;
+            /**
+             * Line
+             * @description Of a training: the losses of the epoch under way, as few points.
+             */
+            line: number[];
             /** Error */
             error: string | null;
             /** Stop Asked */

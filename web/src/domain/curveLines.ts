@@ -127,9 +127,11 @@ export function plotOf(
   planned: number,
   box: Box,
   logarithmic = false,
+  /** Where the axis begins: 0 where steps before the first epoch's end are drawn. */
+  first = 1,
 ): Plot {
   const x = scaleLinear()
-    .domain([1, Math.max(2, planned)])
+    .domain([first, Math.max(2, planned)])
     .range([box.left, box.right]);
   const values = lines.flatMap((entry) => entry.values.filter((value) => value !== null));
   const ends = range(shown, values, logarithmic);
@@ -148,7 +150,7 @@ export function plotOf(
     .x((_, place) => at(place))
     .y0((value) => y(value ?? 0))
     .y1((_, place) => y(two?.values[place] ?? 0));
-  const whole = x.ticks(Math.min(8, planned)).filter(Number.isInteger);
+  const whole = x.ticks(Math.min(8, planned)).filter((value) => Number.isInteger(value) && value > 0);
   const heights = y.ticks(5);
   return {
     paths: lines.map((entry) => ({ name: entry.name, d: along([...entry.values]) ?? "" })),
@@ -172,15 +174,21 @@ function tick(shown: Shown, value: number, logarithmic: boolean): string {
 /** More points than this are no longer told apart. */
 const STEP_POINTS = 2000;
 
+/** The epoch under way: its losses so far, and how much of it is done. */
+export interface UnderWay {
+  readonly losses: readonly number[];
+  readonly part: number;
+}
+
 /** The loss of steps as one line; each epoch's lie between it and the one before. */
-export function stepPath(plot: Plot, epochs: readonly Epoch[]): string {
-  const all = epochs.reduce((sum, entry) => sum + entry.losses.length, 0);
-  const every = Math.max(1, Math.ceil(all / STEP_POINTS));
-  const points = epochs.flatMap(({ number, losses }) =>
-    losses.map((value, place) => ({ at: number - 1 + (place + 1) / losses.length, value })),
-  );
-  // Left of the first epoch there is no axis.
-  const drawn = points.filter((point, place) => place % every === 0 && point.at >= 1);
+export function stepPath(plot: Plot, epochs: readonly Epoch[], underWay?: UnderWay): string {
+  const spread = (losses: readonly number[], from: number, part: number) =>
+    losses.map((value, place) => ({ at: from + ((place + 1) / losses.length) * part, value }));
+  const done = epochs.flatMap(({ number, losses }) => spread(losses, number - 1, 1));
+  const last = epochs[epochs.length - 1]?.number ?? 0;
+  const points = underWay ? [...done, ...spread(underWay.losses, last, underWay.part)] : done;
+  const every = Math.max(1, Math.ceil(points.length / STEP_POINTS));
+  const drawn = points.filter((_, place) => place % every === 0);
   return (
     line<(typeof points)[number]>()
       .x((point) => plot.x(point.at))

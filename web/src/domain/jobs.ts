@@ -1,5 +1,6 @@
 /** Jobs in words. */
 import type { Job } from "../api/client";
+import type { UnderWay } from "./curveLines";
 import { duration } from "./words";
 
 export function isActive(job: Job): boolean {
@@ -66,4 +67,11 @@ export function paceWords(job: Job, batch: number): string {
   if (!job.left_s || job.done >= job.total) return "";
   const pictures = ((job.total - job.done) / job.left_s) * batch;
   return `, ${pictures >= 10 ? Math.round(pictures).toLocaleString("en") : pictures.toFixed(1)} pictures a second`;
+}
+
+/** The losses of the epoch that a training is in, and how much of it is done; undefined between two epochs. */
+export function underWay(job: Job, epochs: number): UnderWay | undefined {
+  const steps = job.total / epochs;
+  const part = steps > 0 ? (job.done % steps) / steps : 0;
+  return job.line.length > 0 && part > 0 ? { losses: job.line, part } : undefined;
 }

@@ -3,6 +3,8 @@
 import datetime as dt
 from typing import Literal
 
+from pydantic import Field
+
 from vast_orchard.api.schemas.base import Read
 from vast_orchard.store.schema import JobKind
 
@@ -23,6 +25,7 @@ class JobRead(Read):
     done: float
     total: float
     left_s: float | None
+    line: list[float] = Field(description="Of a training: the losses of the epoch under way, as few points.")
     error: str | None
     stop_asked: bool
     created_at: dt.datetime

@@ -23,8 +23,9 @@ from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradi
 from vast_orchard.core.training.phases import Phase, phases_of
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
-from vast_orchard.core.watching.history import StepLine, Watched, answers_of
+from vast_orchard.core.watching.history import Watched, answers_of
 from vast_orchard.core.watching.recording import LayerRecorder
+from vast_orchard.core.watching.step_line import StepLine
 from vast_orchard.core.watching.watch import Watch
 from vast_orchard.errors import NonFiniteError, ShapeError
 

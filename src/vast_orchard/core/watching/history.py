@@ -12,14 +12,11 @@ from vast_orchard.core.watching.recording import LayerFigures, layer_from_json, 
 __all__ = [
     "Answers",
     "EpochRecord",
-    "StepLine",
     "Watched",
     "answers_of",
     "watched_from_json",
     "watched_to_json",
 ]
-
-_POINTS = 40  # of the line of steps that an epoch keeps
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,31 +58,6 @@ def answers_of(confusion: Array) -> Answers:
         others=tuple(most.tolist()),
         count=tuple(confusion.sum(axis=1).tolist()),
     )
-
-
-class StepLine:
-    """The losses of an epoch's steps as a line of few points."""
-
-    def __init__(self, steps: int) -> None:
-        self._size = -(-max(1, steps - 1) // (_POINTS - 1))
-        self._means: list[float] = []
-        self._open: list[float] = []
-
-    def add(self, loss: float) -> None:
-        """After a step; the first one stands alone, as nothing has been learnt before it."""
-        self._open.append(loss)
-        if not self._means or len(self._open) == self._size:
-            self._close()
-
-    def points(self) -> tuple[float, ...]:
-        """So far."""
-        if self._open:
-            self._close()
-        return tuple(self._means)
-
-    def _close(self) -> None:
-        self._means.append(float(f"{sum(self._open) / len(self._open):.4g}"))
-        self._open = []
 
 
 def watched_to_json(watched: Watched) -> dict[str, Any]:

@@ -187,8 +187,10 @@ class _Recorder:
             return done
         for result in self._training.results:
             if not isinstance(result, EpochResult):
+                self._progress.line.append(result.loss)
                 self._progress.advance()
                 continue
+            self._progress.line.clear()
             self._take(result)
             done = result.metrics.number
             if result.last != last:

@@ -86,6 +86,7 @@ class Job(Base):
     total: Mapped[float] = mapped_column(Float, default=0.0)
     stage_started_at: Mapped[dt.datetime | None]
     left_s: Mapped[float | None]
+    line: Mapped[list[Any]] = mapped_column(server_default="[]")  # losses of the epoch under way, as few points
     error: Mapped[str | None]
     owner: Mapped[str | None] = mapped_column(String(64))  # lease of the worker that runs it
     # When its own work last gave a sign of life; whatever the queue thinks, work without one is handed out again.

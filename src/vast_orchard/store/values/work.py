@@ -24,6 +24,7 @@ class JobValue:
     done: float
     total: float
     left_s: float | None
+    line: list[float]  # of a training: losses of the epoch under way
     error: str | None
     stop_asked: bool
     created_at: dt.datetime

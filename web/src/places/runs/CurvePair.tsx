@@ -1,9 +1,10 @@
 /** Two plots side by side: loss on either scale, and beside it accuracy or what else the epochs tell. */
 import { useState } from "react";
-import type { Epoch, Lookout, Run } from "../../api/client";
+import type { Epoch, Job, Lookout, Run } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { classColour, colourPlace } from "../../domain/classColour";
 import type { Shown } from "../../domain/curveLines";
+import { underWay } from "../../domain/jobs";
 import { thawedAt } from "../../domain/start";
 import { Curves } from "./Curves";
 import { CurvesFile } from "./CurvesFile";
@@ -25,9 +26,11 @@ interface Props {
   epochs: readonly Epoch[];
   turned: number | null | undefined;
   lookouts: readonly Lookout[];
+  /** Its training, while it goes on. */
+  job: Job | undefined;
 }
 
-export function CurvePair({ run, epochs, turned, lookouts }: Props) {
+export function CurvePair({ run, epochs, turned, lookouts, job }: Props) {
   const { classes } = usePlace();
   const [logarithmic, setLogarithmic] = useState(false);
   const [taken, setTaken] = useState<Shown>();
@@ -40,6 +43,7 @@ export function CurvePair({ run, epochs, turned, lookouts }: Props) {
     kept: run.model?.epoch ?? null,
     thawed: thawedAt(run.recipe),
     turned,
+    underWay: job && underWay(job, run.recipe.settings.epochs),
     classes: run.classes.map((entry, place) => ({
       name: entry.name,
       sign: known.get(entry.id)?.sign ?? entry.name.slice(0, 2),

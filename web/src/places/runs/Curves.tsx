@@ -12,6 +12,7 @@ import {
   readAt,
   type Shown,
   stepPath,
+  type UnderWay,
 } from "../../domain/curveLines";
 import { type Size, useSize } from "../../parts/useSize";
 
@@ -23,6 +24,7 @@ export interface CurvesProps {
   thawed?: number | undefined;
   /** The epoch in which validation loss turned, if it did. */
   turned?: number | null | undefined;
+  underWay?: UnderWay | undefined;
   shown: Shown;
   logarithmic?: boolean;
   /** Of the run, in its order. */
@@ -36,10 +38,15 @@ function boxIn({ width, height }: Size, shown: Shown): Box {
 }
 
 /** The epoch nearest to the pointer. */
-function epochAt({ clientX, currentTarget }: PointerEvent<SVGSVGElement>, planned: number, box: Box): number {
+function epochAt(
+  { clientX, currentTarget }: PointerEvent<SVGSVGElement>,
+  planned: number,
+  box: Box,
+  first: number,
+): number {
   const x = clientX - currentTarget.getBoundingClientRect().left;
   const part = (x - box.left) / (box.right - box.left);
-  return Math.round(1 + part * (Math.max(2, planned) - 1));
+  return Math.round(first + part * (Math.max(2, planned) - first));
 }
 
 /** Drawn as large as there is room, so that its words are as large as all others. */
@@ -76,7 +83,9 @@ export function Plotted(props: PlottedProps) {
   const box = boxIn(size, shown);
   const lines = linesOf(shown, epochs, props.classes);
   const numbers = epochs.map((entry) => entry.number);
-  const plot = plotOf(shown, lines, numbers, planned, box, props.logarithmic);
+  // Earlier versions recorded no steps, and nothing lies before their first epoch.
+  const first = props.underWay || epochs.some((entry) => entry.losses.length > 0) ? 0 : 1;
+  const plot = plotOf(shown, lines, numbers, planned, box, props.logarithmic, first);
   const pointed = numbers.indexOf(at ?? -1);
   const place = pointed >= 0 ? pointed : numbers.length - 1;
   return (
@@ -85,7 +94,7 @@ export function Plotted(props: PlottedProps) {
       height={size.height}
       role="img"
       aria-labelledby={title}
-      onPointerMove={(event) => setAt(epochAt(event, planned, box))}
+      onPointerMove={(event) => setAt(epochAt(event, planned, box, first))}
       onPointerLeave={() => setAt(undefined)}
     >
       <title id={title}>
@@ -104,7 +113,7 @@ export function Plotted(props: PlottedProps) {
       <Axes plot={plot} box={box} />
       {shown === "loss" && (
         <path
-          d={stepPath(plot, epochs)}
+          d={stepPath(plot, epochs, props.underWay)}
           fill="none"
           stroke="var(--training)"
           strokeWidth={0.75}

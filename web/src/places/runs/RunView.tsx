@@ -64,7 +64,13 @@ export function RunView({ run, onRecipe, children }: Props) {
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />
       ) : drawn ? (
-        <CurvePair run={run} epochs={figures} turned={watched.data?.turned} lookouts={lookouts} />
+        <CurvePair
+          run={run}
+          epochs={figures}
+          turned={watched.data?.turned}
+          lookouts={lookouts}
+          job={job && isActive(job) ? job : undefined}
+        />
       ) : null}
       {figures.length > 0 && <EpochTable run={run} epochs={figures} />}
     </section>
