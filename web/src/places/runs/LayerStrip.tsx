@@ -49,7 +49,7 @@ function Strip({ layers }: { layers: Layers }) {
         </select>
         <span className="ml-auto truncate">
           {at && `epoch ${layers.epochs[at.epoch]?.number}, ${layers.layers[at.layer]}: `}
-          {at ? (value === null ? "none" : figureWords(value)) : "the darker, the more"}
+          {at ? (value === null ? "none" : figureWords(value)) : "the fuller the colour, the more"}
         </span>
       </p>
       {opened === undefined ? (
