@@ -23,6 +23,7 @@ from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_t
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.training.start import Start
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult
+from vast_orchard.core.watching.figures import BANDS, LayerFigures
 from vast_orchard.core.watching.findings import Facts, Finding, Standing
 from vast_orchard.core.watching.history import (
     EpochRecord,
@@ -32,7 +33,7 @@ from vast_orchard.core.watching.history import (
     watched_to_json,
 )
 from vast_orchard.core.watching.lookouts import check_watch, ends, look, look_own
-from vast_orchard.core.watching.recording import BANDS, LayerFigures, LayerRecorder
+from vast_orchard.core.watching.recording import LayerRecorder
 from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.core.watching.step_line import StepLine, few_points
 from vast_orchard.core.watching.turn import turning_epoch

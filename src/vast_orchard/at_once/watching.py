@@ -8,10 +8,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vast_orchard.core.training.recipe import recipe_from_json
+from vast_orchard.core.watching.figures import BANDS
 from vast_orchard.core.watching.findings import Facts, Finding
 from vast_orchard.core.watching.history import EpochRecord, watched_from_json
 from vast_orchard.core.watching.lookouts import LOOKOUTS, look, look_own
-from vast_orchard.core.watching.recording import BANDS
 from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.core.watching.turn import turning_epoch
 from vast_orchard.core.watching.watch import Act, OwnLookout, watch_from_json
@@ -127,7 +127,9 @@ def _in_order(watched: Mapping[str, Any], names: Sequence[str]) -> list[dict[str
 
 def layers_as_csv(session: Session, run: RunValue) -> str:
     """CSV of what the layers of a run did."""
-    return layer_table((entry.number, entry.watched.get("layers", ())) for entry in list_watched(session, run.id))
+    return layer_table(
+        (entry.number, entry.watched.get("layers", ())) for entry in list_watched(session, run.id, whole=True)
+    )
 
 
 def try_lookout(session: Session, project_id: int, asked: Mapping[str, Any]) -> list[dict[str, Any]]:

@@ -5,7 +5,7 @@ import io
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from vast_orchard.core.watching.recording import BANDS
+from vast_orchard.core.watching.figures import BANDS
 from vast_orchard.formats.csv_cells import harmless
 
 __all__ = ["layer_table"]

@@ -167,9 +167,13 @@ def list_epochs(session: Session, run_id: int) -> Sequence[EpochValue]:
     ]
 
 
-def list_watched(session: Session, run_id: int) -> Sequence[WatchedEpoch]:
-    """Everything that is recorded of a run's epochs, in their order; beyond 400, layers of every so manieth only."""
-    last = session.scalar(select(func.max(Epoch.number)).where(Epoch.run_id == run_id)) or 0
+def list_watched(session: Session, run_id: int, *, whole: bool = False) -> Sequence[WatchedEpoch]:
+    """Everything that is recorded of a run's epochs, in their order.
+
+    Beyond 400 epochs the figures of layers are those of every so manieth and of the last fifty, unless the whole of it
+    is asked for.
+    """
+    last = 0 if whole else session.scalar(select(func.max(Epoch.number)).where(Epoch.run_id == run_id)) or 0
     every = -(-last // _WATCHED)
     # Of a long run the figures of layers are read of some epochs only: all of them are hundreds of megabytes.
     read = or_(Epoch.number % every == 0, Epoch.number > last - _WATCHED_LAST) if every > 1 else true()

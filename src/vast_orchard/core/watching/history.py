@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.core.watching.recording import LayerFigures, layer_from_json, layer_to_json
+from vast_orchard.core.watching.figures import LayerFigures, layer_from_json, layer_to_json
 
 __all__ = [
     "Answers",

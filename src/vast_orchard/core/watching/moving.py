@@ -71,7 +71,7 @@ def _running_away(history: History, facts: Facts) -> Finding:
         return EARLY
     lowest = min(known)
     times = known[-1] / max(lowest, facts.guess, 1e-9)
-    if times <= _AWAY or (len(known) == 1):
+    if times <= _AWAY or len(known) == 1:
         return quiet(times, _AWAY)
     hits = [loss / max(lowest, facts.guess, 1e-9) > _AWAY for loss in known]
     return Finding(

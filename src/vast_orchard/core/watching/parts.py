@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from vast_orchard.core.watching.figures import LayerFigures
 from vast_orchard.core.watching.findings import (
     EARLY,
     IN_A_ROW,
@@ -15,7 +16,6 @@ from vast_orchard.core.watching.findings import (
     since,
 )
 from vast_orchard.core.watching.history import EpochRecord
-from vast_orchard.core.watching.recording import LayerFigures
 
 __all__ = ["PARTS"]
 
@@ -79,9 +79,10 @@ def _out_of_step(history: History, facts: Facts) -> Finding:
 
 
 def _apart(entry: EpochRecord) -> tuple[float, str, str]:
+    """By how much the fastest of the layers that move is faster than the slowest; the slowest, the fastest."""
     moves = [(layer.update, layer.layer) for layer in entry.watched.layers if layer.update]
     slow, fast = min(moves), max(moves)
-    return slow[0] and fast[0] / slow[0], slow[1], fast[1]
+    return fast[0] / slow[0], slow[1], fast[1]
 
 
 _UNMOVED = 1e-7
