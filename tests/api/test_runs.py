@@ -285,6 +285,7 @@ def test_the_layers_of_a_long_run_are_read_of_some_epochs_and_all_of_the_last(
     epochs = client.get(f"/api/runs/{run}/layers").json()["epochs"]
     assert 100 <= len(epochs) <= 200
     assert epochs[-1]["number"] == 900 and epochs[-1]["layers"][0]["update"] == 0.09
+    assert len(list(csv.DictReader(io.StringIO(client.get(f"/api/runs/{run}/layers.csv").text)))) == 900
     said = {entry["id"]: entry for entry in client.get(f"/api/runs/{run}/lookouts").json()["lookouts"]}
     assert said["rate"]["value"] == 0.09  # of the last epoch
     assert all(entry["losses"] == [1.0] for entry in client.get(f"/api/runs/{run}/epochs").json())

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from statistics import median
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ from vast_orchard.core.sets.epoch_order import ClassDraws
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
-from vast_orchard.core.training.settings import TrainingSettings
+from vast_orchard.core.training.settings import Schedule, TrainingSettings
 from vast_orchard.core.training.start import Start
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult
 from vast_orchard.core.watching.figures import BANDS, LayerFigures
@@ -172,6 +173,22 @@ def test_a_frozen_stack_is_named_at_its_first_layer(training: Examples, validati
     facts = replace(_facts(_SETTINGS, training, validation), started=True)
     found = _found(_history(results, facts.settled), facts)["unmoved"]
     assert found.where == "one" and "one, two, three" in found.why
+
+
+def test_sixty_pictures_are_learnt_by_heart_and_the_turn_is_marked(validation: Examples) -> None:
+    settings = TrainingSettings(
+        epochs=100, schedule=Schedule.CONSTANT, learning_rate=0.003, warm_up=0.05, label_smoothing=0, weight_decay=0
+    )
+    few = draw_set("crystals", 60, 43)
+    some = Examples(
+        pixels=validation.pixels[:140], labels=validation.labels[:140], identities=validation.identities[:140]
+    )
+    running = begin(Recipe(network=ready_network("plain 5"), settings=settings), len(_CLASSES), few, some)
+    history = _history(running.results, settings.epochs)
+    found = _found(history, _facts(settings, few, some))["heart"]
+    losses = [entry.figures["validation_loss"] for entry in history]
+    medians = [median(losses[first : first + 5]) for first in range(len(losses) - 4)]
+    assert abs((found.since or 0) - (medians.index(min(medians)) + 3)) <= 2
 
 
 def test_a_healthy_training_is_quiet(training: Examples, validation: Examples) -> None:
