@@ -90,72 +90,30 @@ function Draft({ projectId, draft, layers, problem, onDraft, onKeep }: DraftProp
           className={`${BLANK} w-40`}
         />{" "}
         finds something when{" "}
-        <select
-          aria-label="Figure"
+        <Blanks
+          label="Figure"
           value={draft.figure}
-          onChange={(event) => set({ figure: event.target.value, layer: "" })}
-          className={BLANK}
-        >
-          {OWN_FIGURES.map((entry) => (
-            <option key={entry.figure} value={entry.figure}>
-              {entry.words}
-            </option>
-          ))}
-        </select>
+          options={OWN_FIGURES.map((entry) => [entry.figure, entry.words])}
+          onPick={(figure) => set({ figure, layer: "" })}
+        />
+        {isOfLayers(draft.figure) && " of "}
         {isOfLayers(draft.figure) && (
-          <>
-            {" of "}
-            <select
-              aria-label="Layer"
-              value={draft.layer}
-              onChange={(event) => set({ layer: event.target.value })}
-              className={BLANK}
-            >
-              <option value="">any layer</option>
-              {layers.map((id) => (
-                <option key={id} value={id}>
-                  {id}
-                </option>
-              ))}
-            </select>
-          </>
+          <Blanks
+            label="Layer"
+            value={draft.layer}
+            options={[["", "any layer"], ...layers.map((id): [string, string] => [id, id])]}
+            onPick={(layer) => set({ layer })}
+          />
         )}{" "}
-        is{" "}
-        <select
-          aria-label="Side"
-          value={draft.sign}
-          onChange={(event) => set({ sign: event.target.value as OwnLookout["sign"] })}
-          className={BLANK}
-        >
-          <option value="above">above</option>
-          <option value="below">below</option>
-        </select>{" "}
-        <input
-          {...value.field}
-          aria-label="Value"
-          aria-invalid={!value.good}
-          className={`${BLANK} w-20 text-right font-mono`}
-        />{" "}
-        for{" "}
-        <input
-          {...epochs.field}
-          aria-label="Epochs in a row"
-          aria-invalid={!epochs.good}
-          className={`${BLANK} w-14 text-right font-mono`}
-        />{" "}
-        epochs in a row; then it{" "}
-        <select
-          aria-label="What it does"
+        is <Blanks label="Side" value={draft.sign} options={SIDES} onPick={(sign) => set({ sign })} />{" "}
+        <Figure label="Value" text={value} width="w-20" /> for{" "}
+        <Figure label="Epochs in a row" text={epochs} width="w-14" /> epochs in a row; then it{" "}
+        <Blanks
+          label="What it does"
           value={draft.act}
-          onChange={(event) => set({ act: event.target.value as OwnLookout["act"] })}
-          className={BLANK}
-        >
-          {ACTS.map((act) => (
-            <option key={act.value} value={act.value}>
-              {act.label}
-            </option>
-          ))}
-        </select>
+          options={ACTS.map((act) => [act.value, act.label])}
+          onPick={(act) => set({ act })}
+        />
       </p>
       <p className="min-h-5 text-sm text-quiet" data-testid="own-trial">
         {problem || (trial.isError ? trial.error.message : trialWords(trial.data))}
@@ -167,6 +125,52 @@ function Draft({ projectId, draft, layers, problem, onDraft, onKeep }: DraftProp
         <Button onClick={() => onDraft(undefined)}>Cancel</Button>
       </p>
     </form>
+  );
+}
+
+const SIDES: readonly (readonly ["above" | "below", string])[] = [
+  ["above", "above"],
+  ["below", "below"],
+];
+
+interface BlanksProps<T extends string> {
+  label: string;
+  value: T;
+  options: readonly (readonly [T, string])[];
+  onPick: (value: T) => void;
+}
+
+function Blanks<T extends string>({ label, value, options, onPick }: BlanksProps<T>) {
+  return (
+    <select
+      aria-label={label}
+      value={value}
+      onChange={(event) => onPick(event.target.value as T)}
+      className={BLANK}
+    >
+      {options.map(([option, words]) => (
+        <option key={option} value={option}>
+          {words}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+interface FigureProps {
+  label: string;
+  text: ReturnType<typeof useNumberText>;
+  width: string;
+}
+
+function Figure({ label, text, width }: FigureProps) {
+  return (
+    <input
+      {...text.field}
+      aria-label={label}
+      aria-invalid={!text.good}
+      className={`${BLANK} ${width} text-right font-mono`}
+    />
   );
 }
 
