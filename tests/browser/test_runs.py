@@ -299,6 +299,7 @@ def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, run
     running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
     screen.open(f"/p/{project}/runs")
     screen.reads("[data-testid=found]", "Unequal classes since epoch 1, rime. plate has")
+    screen.reads("[data-testid=run-words]", "All 1 epoch done.")
     # How the next one is watched: it ends with what is found.
     screen.press("Schedule")
     screen.press("watched, none ends it")

@@ -22,6 +22,8 @@ const REFRESHED: Record<string, readonly string[]> = {
     "run",
     "epochs",
     "lookouts",
+    "lookout-trial",
+    "ending-trial",
     "layers",
     "pictures",
     "footing",
