@@ -294,7 +294,7 @@ def test_runs_wait_in_an_order_that_people_give_and_go_on_after_a_stop(screen: S
 def test_a_lookout_ends_a_run_and_its_button_mends_the_sheet(screen: Screen, running: Running, tmp_path: Path) -> None:
     members = {f"plate/{n}.png": png(n, level=90) for n in range(60)}
     members |= {f"rime/{n}.png": png(100 + n, level=150) for n in range(5)}
-    project = running.bring_in("Unequal", zipped(members))
+    project = running.bring_in("Watched", zipped(members))
     recipe = {**small_recipe(epochs=1), "watch": {"every": 1}}
     running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
     screen.open(f"/p/{project}/runs")

@@ -34,6 +34,7 @@ def test_train_prints_one_object_and_leaves_a_true_export(crystals: Path, tmp_pa
     found: dict[str, Any] = json.loads(done.stdout)
     assert set(found) == {
         "test", "validation", "epochs", "kept_epoch", "train_s", "parameters", "export", "export_check",
+        "lookouts",
     }  # fmt: skip
     assert found["epochs"] == 2
     assert 1 <= found["kept_epoch"] <= 2
