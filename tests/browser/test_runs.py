@@ -362,7 +362,13 @@ def _may_notify(screen: Screen, setting: str) -> None:
     screen.browser.execute_cdp_cmd("Browser.setPermission", permission)
 
 
-def test_the_end_is_told_outside_the_page_where_that_is_allowed(screen: Screen, request: pytest.FixtureRequest) -> None:
+def _told(screen: Screen) -> list[str]:
+    return list(screen.browser.execute_script("return window.told"))
+
+
+def test_the_end_is_told_outside_the_page_where_that_is_allowed(
+    screen: Screen, running: Running, request: pytest.FixtureRequest
+) -> None:
     wish = "[role=dialog] input[type=checkbox], [data-headlessui-state] label input"
     _may_notify(screen, "denied")
     screen.one("[data-testid=tray]").click()
@@ -376,6 +382,13 @@ def test_the_end_is_told_outside_the_page_where_that_is_allowed(screen: Screen, 
     screen.one("[data-testid=tray]").click()
     screen.browser.execute_script(_RECORDED)
     screen.press("Train")
-    told = screen.until("it is told", lambda: screen.browser.execute_script("return window.told"))
+    told = screen.until("it is told", lambda: _told(screen))
     assert told == [f"Run 2 · {request.node.name}: Done"]
     assert screen.browser.title == "Vast Orchard"
+    # A lookout that sends word is told as well, before the end.
+    project = screen.browser.current_url.split("/p/")[1].split("/")[0]
+    recipe = {**small_recipe(epochs=1), "watch": {"acts": {"few": "word"}}}
+    running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
+    screen.until("both are told", lambda: len(_told(screen)) == 3)
+    both = _told(screen)
+    assert any(words.startswith("Run 3: Too few validation pictures: 6 validation pictures") for words in both), both

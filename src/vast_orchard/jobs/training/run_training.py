@@ -159,8 +159,8 @@ class _Recorder:
         with context.database.session() as session:
             self._facts = run_facts(session, run)
             self._history = recorded(session, run.id) if self._looks else []
-        # Of what was found before an interruption word was sent then.
-        self._told = {found.id for found in self._words()}
+        # Of what was found before an interruption word was sent then; some is found before the first epoch.
+        self._told = {found.id for found in self._words()} if self._history else set()
         self._store_at = 0.0  # by the clock
         self.trained_at = 0.0  # by the clock, when the last epoch was through
 
