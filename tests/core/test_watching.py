@@ -251,7 +251,7 @@ def test_classes_that_are_never_named_or_swallowed_are_named() -> None:
     found = _found(history, _made())
     assert found["never"].where == "needle"
     assert "swallowed" not in found
-    swallowed = np.array([[90, 10, 0], [10, 90, 0], [5, 65, 30]])
+    swallowed = np.array([[90, 10, 0], [10, 90, 0], [5, 80, 15]])
     found = _found([_record(number, swallowed) for number in range(1, 12)], _made())
     assert found["swallowed"].where == "needle" and "rime" in found["swallowed"].why
     assert "never" not in found

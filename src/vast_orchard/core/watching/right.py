@@ -133,7 +133,8 @@ def _never_named(history: History, facts: Facts) -> Finding:
     )  # fmt: skip
 
 
-_SWALLOWED, _ENOUGH = 0.6, 10
+# At 0.6 two of fifteen healthy trainings on strokes were found fault with.
+_SWALLOWED, _ENOUGH = 0.75, 10
 
 
 def _swallowed(history: History, facts: Facts) -> Finding:
