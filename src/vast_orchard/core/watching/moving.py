@@ -35,7 +35,8 @@ def _faster(facts: Facts) -> dict[str, Any]:
     return {"learning_rate": offered if now < offered / 2 else float(f"{now * 3:.2g}")}
 
 
-_STILL = 0.99  # of the loss of guessing; the slowest of healthy trainings were at 0.98 while the rate rose
+_STILL = 0.99  # of the loss of guessing; the slowest of healthy trainings pass it while the rate rises
+_MOVED = 0.98  # of the first epoch's loss: what has fallen so far moves, however slowly it began
 
 
 def _standing_still(history: History, facts: Facts) -> Finding:
@@ -45,7 +46,7 @@ def _standing_still(history: History, facts: Facts) -> Finding:
     if facts.largest > NEARLY_ALL:
         return quiet()
     share = min(known) / facts.guess
-    if share <= _STILL:
+    if share <= _STILL or min(known) <= _MOVED * known[0]:
         return quiet(share, _STILL)
     return Finding(
         standing=Standing.FOUND, value=share, bound=_STILL, since=1,
