@@ -153,7 +153,7 @@ def _alarmed(network: str, name: str, training: Examples, validation: Examples, 
 def bench_watching(
     healthy: Annotated[
         int,
-        typer.Option(help="Seeds of healthy trainings instead: how many are found fault with. 5 take half an hour."),
+        typer.Option(help="Seeds of healthy trainings instead: how many are found fault with; 5 take half an hour."),
     ] = 0,
     first: Annotated[int, typer.Option(help="The first of these seeds.")] = _FIRST_SEED,
     as_json: AsJson = False,
