@@ -296,6 +296,41 @@ def _layers(**updates: float) -> Watched:
     )
 
 
+_SHARES = st.floats(0, 1)
+_SIZES = st.floats(0, 1e6) | st.just(0.0) | st.floats(0, 1e-9)
+_FIGURES = st.fixed_dictionaries(
+    {
+        "training_loss": _SIZES, "training_accuracy": _SHARES, "validation_loss": _SIZES,
+        "validation_accuracy": _SHARES, "learning_rate": st.floats(0, 10),
+    }
+)  # fmt: skip
+_ANY_LAYER = st.builds(
+    LayerFigures, layer=st.sampled_from(["a", "b"]), weight=st.none() | _SIZES, gradient=st.none() | _SIZES,
+    update=st.none() | _SIZES, asleep=st.none() | _SHARES, pinned=st.none() | _SHARES,
+)  # fmt: skip
+_ANY_ANSWERS = st.lists(st.integers(0, 50), min_size=9, max_size=9).map(
+    lambda cells: answers_of(np.array(cells).reshape(3, 3))
+)
+_ANY_WATCHED = st.builds(
+    Watched, losses=st.lists(_SIZES, max_size=3).map(tuple), layers=st.lists(_ANY_LAYER, max_size=3).map(tuple),
+    answers=st.none() | _ANY_ANSWERS,
+)  # fmt: skip
+
+
+@given(st.lists(st.tuples(_FIGURES, _ANY_WATCHED), max_size=16), st.integers(1, 20), st.booleans())
+def test_whatever_happens_every_lookout_says_something_sensible(
+    epochs: list[tuple[dict[str, float], Watched]], planned: int, done: bool
+) -> None:
+    history = [EpochRecord(number=n, figures=figures, watched=said) for n, (figures, said) in enumerate(epochs, 1)]
+    for name, said in look(history, _made(TrainingSettings(epochs=planned), done=done)).items():
+        if said.standing is Standing.FOUND:
+            assert 1 <= (said.since or 0) <= max(1, len(history)), name
+            assert said.why and said.mend
+        else:
+            assert not said.why and said.since is None
+        assert said.value is None or np.isfinite(said.value), name
+
+
 def test_layers_out_of_step_are_told_with_the_slowest() -> None:
     history = [replace(_record(number), watched=_layers(a=1e-6, b=1e-2)) for number in range(1, 5)]
     said = _found(history, _made())["apart"]

@@ -123,11 +123,11 @@ def quiet(value: float | None = None, bound: float | None = None, where: str = "
 
 
 def since(numbers: Sequence[int], hits: Sequence[bool]) -> int:
-    """The epoch with which the hits at the end began."""
+    """The epoch with which the hits at the end began; the last one, if that is none."""
     place = len(hits)
     while place and hits[place - 1]:
         place -= 1
-    return numbers[place]
+    return numbers[min(place, len(hits) - 1)]
 
 
 def losses(history: History, of: str = "training_loss") -> list[float]:

@@ -29,20 +29,20 @@ def _worst(layers: Sequence[LayerFigures], figure: str) -> tuple[str, float] | N
 
 def _idle(history: History, facts: Facts, figure: str, what: str, mend: str, leads_to: str) -> Finding:
     recorded = [entry for entry in history if entry.watched.layers]
-    worst = [pair for entry in recorded if (pair := _worst(entry.watched.layers, figure))]
-    if recorded and not worst:
+    known = [(entry, pair) for entry in recorded if (pair := _worst(entry.watched.layers, figure))]
+    if recorded and not known:
         return quiet()
-    if len(worst) < IN_A_ROW or recorded[-1].number < facts.settled:
+    if len(known) < IN_A_ROW or recorded[-1].number < facts.settled:
         return EARLY
-    layer, value = worst[-1]
-    hits = [share >= _IDLE for _, share in worst]
+    entry, (layer, value) = known[-1]
+    hits = [share >= _IDLE for _, (_, share) in known]
     if not all(hits[-IN_A_ROW:]):
         return quiet(value, _IDLE, layer)
     # Of layers that are alike the first one: what comes after may only suffer from it.
-    first = next(e.layer for e in recorded[-1].watched.layers if (getattr(e, figure) or 0.0) >= _IDLE)
-    share = next(getattr(e, figure) for e in recorded[-1].watched.layers if e.layer == first)
+    first, share = next((e.layer, share) for e in entry.watched.layers if (share := getattr(e, figure) or 0.0) >= _IDLE)
+    began = since([one.number for one, _ in known], hits)
     return Finding(
-        standing=Standing.FOUND, value=share, bound=_IDLE, since=since([e.number for e in recorded], hits), where=first,
+        standing=Standing.FOUND, value=share, bound=_IDLE, since=began, where=first,
         why=f"{share:.0%} of {what} in {first}, and hardly anything is learnt through them.", mend=mend,
         leads_to=leads_to,
     )  # fmt: skip

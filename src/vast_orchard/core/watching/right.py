@@ -61,7 +61,7 @@ def _not_even_training(history: History, facts: Facts) -> Finding:
         return quiet()
     # Three standard errors of so many guesses.
     bound = facts.largest + 3 * math.sqrt(facts.largest * (1 - facts.largest) / sum(facts.training))
-    value = sum(known[-IN_A_ROW:]) / IN_A_ROW
+    value = max(known[-IN_A_ROW:])
     if value > bound:
         return quiet(value, bound)
     return Finding(
