@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from vast_orchard.core.arrays import FloatArray
@@ -317,7 +317,8 @@ _ANY_WATCHED = st.builds(
 )  # fmt: skip
 
 
-@given(st.lists(st.tuples(_FIGURES, _ANY_WATCHED), max_size=16), st.integers(1, 20), st.booleans())
+@settings(max_examples=50)
+@given(st.lists(st.tuples(_FIGURES, _ANY_WATCHED), max_size=8), st.integers(1, 20), st.booleans())
 def test_whatever_happens_every_lookout_says_something_sensible(
     epochs: list[tuple[dict[str, float], Watched]], planned: int, done: bool
 ) -> None:

@@ -141,6 +141,7 @@ def _middle_update(entry: EpochRecord) -> float | None:
 
 
 _STILL_FALLS = 0.05
+_NOTHING = 1e-9  # of a loss: less than that is no fall
 
 
 def _still_falling(history: History, facts: Facts) -> Finding:
@@ -152,7 +153,7 @@ def _still_falling(history: History, facts: Facts) -> Finding:
         return quiet(bound=_STILL_FALLS)
     before, last = float(np.mean(known[-2 * tenth : -tenth])), float(np.mean(known[-tenth:]))
     whole = max(known[: 2 * tenth]) - min(known)
-    share = (before - last) / whole if whole > 0 else 0.0
+    share = (before - last) / whole if whole > _NOTHING else 0.0
     if share <= _STILL_FALLS:
         return quiet(share, _STILL_FALLS)
     epochs = facts.settings.epochs

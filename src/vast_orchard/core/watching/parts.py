@@ -60,32 +60,32 @@ def _pinned(history: History, facts: Facts) -> Finding:
 
 
 _APART = 1000.0
+_UNMOVED = 1e-7
 
 
 def _out_of_step(history: History, facts: Facts) -> Finding:
-    recorded = [e for e in history if sum(bool(layer.update) for layer in e.watched.layers) > 1]
-    if not recorded or recorded[-1].number < facts.settled:
+    known = [(e.number, apart) for e in history if (apart := _apart(e))]
+    if not known or history[-1].number < facts.settled:
         return EARLY
-    times, slowest, fastest = _apart(recorded[-1])
+    _, (times, slowest, fastest) = known[-1]
     if times <= _APART:
         return quiet(times, _APART)
-    hits = [_apart(entry)[0] > _APART for entry in recorded]
+    hits = [apart[0] > _APART for _, apart in known]
     return Finding(
-        standing=Standing.FOUND, value=times, bound=_APART, since=since([e.number for e in recorded], hits),
+        standing=Standing.FOUND, value=times, bound=_APART, since=since([number for number, _ in known], hits),
         where=slowest,
         why=f"{fastest} moves {times:.0f} times as fast for its weights as {slowest}, which learns next to nothing.",
         mend="Batch norm or residual blocks let the gradient through to all layers alike.", leads_to="network",
     )  # fmt: skip
 
 
-def _apart(entry: EpochRecord) -> tuple[float, str, str]:
+def _apart(entry: EpochRecord) -> tuple[float, str, str] | None:
     """By how much the fastest of the layers that move is faster than the slowest; the slowest, the fastest."""
-    moves = [(layer.update, layer.layer) for layer in entry.watched.layers if layer.update]
+    moves = [(layer.update, layer.layer) for layer in entry.watched.layers if (layer.update or 0.0) >= _UNMOVED]
+    if len(moves) < 2:
+        return None
     slow, fast = min(moves), max(moves)
-    return fast[0] / slow[0], slow[1], fast[1]
-
-
-_UNMOVED = 1e-7
+    return (fast[0] or 0.0) / (slow[0] or 1.0), slow[1], fast[1]
 
 
 def _unmoved(history: History, facts: Facts) -> Finding:
