@@ -27,7 +27,7 @@ def _worst(layers: Sequence[LayerFigures], figure: str) -> tuple[str, float] | N
     return max(found, key=lambda pair: pair[1]) if found else None
 
 
-def _idle(history: History, facts: Facts, figure: str, what: str, mend: str, leads_to: str) -> Finding:
+def _idle(history: History, facts: Facts, figure: str, what: str, mend: str) -> Finding:
     recorded = [entry for entry in history if entry.watched.layers]
     known = [(entry, pair) for entry in recorded if (pair := _worst(entry.watched.layers, figure))]
     if recorded and not known:
@@ -44,19 +44,19 @@ def _idle(history: History, facts: Facts, figure: str, what: str, mend: str, lea
     return Finding(
         standing=Standing.FOUND, value=share, bound=_IDLE, since=began, where=first,
         why=f"{share:.0%} of {what} in {first}, and hardly anything is learnt through them.", mend=mend,
-        leads_to=leads_to,
+        leads_to="network",
     )  # fmt: skip
 
 
 def _asleep(history: History, facts: Facts) -> Finding:
     what, mend = "the units answer every picture with zero", "A lower rate, or batch norm before the activation."
-    return _idle(history, facts, "asleep", what, mend, "network")
+    return _idle(history, facts, "asleep", what, mend)
 
 
 def _pinned(history: History, facts: Facts) -> Finding:
     what = "the values lie at an end of the activation"
     mend = "Batch norm before the activation, or pictures scaled by their deviation."
-    return _idle(history, facts, "pinned", what, mend, "network")
+    return _idle(history, facts, "pinned", what, mend)
 
 
 _APART = 1000.0

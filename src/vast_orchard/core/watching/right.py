@@ -26,6 +26,9 @@ from vast_orchard.core.watching.turn import turning_epoch
 
 __all__ = ["RIGHT"]
 
+# What helps a class that is too rarely seen.
+_SHOWN_ALIKE = {"class_draws": str(ClassDraws.BALANCED), "class_weights": str(ClassWeights.NONE)}
+
 _GAP = 0.05
 _FOR = 2  # epochs: at a high rate the loss on validation leaps now and then
 
@@ -78,13 +81,18 @@ _ONE = 0.98
 _TRULY = 0.9
 
 
+def _answered(history: History) -> list[tuple[int, Answers]]:
+    """Epochs that were judged, with what was answered."""
+    return [(entry.number, answers) for entry in history if (answers := entry.watched.answers)]
+
+
 def _one_class(history: History, facts: Facts) -> Finding:
-    known = [(e.number, e.watched.answers) for e in history if e.watched.answers]
+    known = _answered(history)
     if not facts.validation or (history and not known):
         return quiet()
     if len(known) < max(IN_A_ROW, facts.settled):
         return EARLY
-    shares = [_largest_answer(answers) for _, answers in known if answers]
+    shares = [_largest_answer(answers) for _, answers in known]
     place, share, true = shares[-1]
     hits = [answer >= _ONE and truly < _TRULY for _, answer, truly in shares]
     if not all(hits[-IN_A_ROW:]):
@@ -95,7 +103,7 @@ def _one_class(history: History, facts: Facts) -> Finding:
         since=since([number for number, _ in known], hits),
         why=f"{share:.0%} of the answers are {name}, and {true:.0%} of the pictures.",
         mend="Show every class equally often, or let each count alike; and see that the training set has all of them.",
-        change={"class_draws": str(ClassDraws.BALANCED), "class_weights": str(ClassWeights.NONE)},
+        change=dict(_SHOWN_ALIKE),
     )  # fmt: skip
 
 
@@ -110,15 +118,13 @@ _FEW, _NEVER_FOR = 5, 3
 
 
 def _never_named(history: History, facts: Facts) -> Finding:
-    known = [(e.number, e.watched.answers) for e in history if e.watched.answers]
+    known = _answered(history)
     if not facts.validation or (history and not known):
         return quiet()
     if len(known) < max(_NEVER_FOR, facts.settled, facts.settings.epochs // 4):
         return EARLY
     missing = [
-        [n for n, named in enumerate(answers.named) if not named and answers.count[n] >= _FEW]
-        for _, answers in known
-        if answers
+        [n for n, named in enumerate(answers.named) if not named and answers.count[n] >= _FEW] for _, answers in known
     ]
     always = set(missing[-1]).intersection(*missing[-_NEVER_FOR:])
     if not always:
@@ -130,7 +136,7 @@ def _never_named(history: History, facts: Facts) -> Finding:
         since=since([number for number, _ in known], hits),
         why=f"Not one answer was {names} in the last {_NEVER_FOR} epochs, though validation has pictures of it.",
         mend="Show every class equally often, and look at its pictures.", leads_to="rows",
-        change={"class_draws": str(ClassDraws.BALANCED), "class_weights": str(ClassWeights.NONE)},
+        change=dict(_SHOWN_ALIKE),
     )  # fmt: skip
 
 
@@ -139,12 +145,12 @@ _SWALLOWED, _SWALLOWED_FOR, _ENOUGH = 0.75, 5, 10
 
 
 def _swallowed(history: History, facts: Facts) -> Finding:
-    known = [(e.number, e.watched.answers) for e in history if e.watched.answers]
+    known = _answered(history)
     if not facts.validation or (history and not known):
         return quiet()
     if len(known) < max(_SWALLOWED_FOR, facts.settled, facts.settings.epochs // 2):
         return EARLY
-    worst = [_most_taken(answers) for _, answers in known if answers]
+    worst = [_most_taken(answers) for _, answers in known]
     share, lost, other = worst[-1]
     hits = [entry[0] >= _SWALLOWED and entry[1:] == (lost, other) for entry in worst]
     if not all(hits[-_SWALLOWED_FOR:]):
@@ -228,7 +234,7 @@ def _unequal(history: History, facts: Facts) -> Finding:
         standing=Standing.FOUND, value=many / few, bound=_TIMES, since=1, where=rare,
         why=f"{frequent} has {many} training pictures and {rare} has {few}.",
         mend="Show every class equally often.",
-        change={"class_draws": str(ClassDraws.BALANCED), "class_weights": str(ClassWeights.NONE)},
+        change=dict(_SHOWN_ALIKE),
     )  # fmt: skip
 
 
