@@ -21,6 +21,7 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
+from vast_orchard.store.data_folder import DataFolder
 from vast_orchard.store.history import redo, undo
 from vast_orchard.store.imports import add_batch, choose_reading, create_import, get_import
 from vast_orchard.store.jobs import ask_stop, take_job
@@ -148,6 +149,25 @@ def test_a_worker_killed_in_the_middle_goes_on_to_the_same_end(world: World, mon
     monkeypatch.undo()
     assert world.run(job).state == "done"
     assert _counts(world, project) == {"needle": 50, "plate": 500}
+
+
+def test_a_worker_killed_after_the_last_record_leaves_no_files_lying(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = world.project()
+    job = world.import_job(project, {"in.zip": zipped(_MEMBERS)})
+
+    def dies(*_: object) -> None:
+        raise DatabaseGoneError("The database does not answer.", "")
+
+    monkeypatch.setattr(DataFolder, "remove", dies)
+    with pytest.raises(DatabaseGoneError):
+        run_job(world.context, job)
+    assert list(world.context.folder.uploads.iterdir())
+    monkeypatch.undo()
+    assert world.run(job).state == "done"
+    assert _counts(world, project) == {"stellar": 1, "plate": 2}
+    assert not list(world.context.folder.uploads.iterdir())
 
 
 def test_a_full_disk_ends_the_job_with_words_and_keeps_what_is_there(

@@ -231,7 +231,6 @@ def end_import(
     *,
     new_classes: Sequence[int],
     over: bool,
-    keep_source: bool,
 ) -> None:
     """Store what an import did, as an action that can be taken back.
 
@@ -239,13 +238,9 @@ def end_import(
     ----------
     over : bool
         False: it was stopped or failed, and what is left of its plan waits for a decision again.
-    keep_source : bool
-        Something was left out of it that can be brought in later.
     """
     row = _row(session, import_id, locked=True)
     row.report, row.state = report, (ImportState.DONE if over else ImportState.PLANNED).value
-    if over and not keep_source and row.source_kind == "upload":
-        row.location = ""
     held = select(Appearance.id).where(Appearance.import_id == import_id).limit(1)
     recorded = select(Action.id).where(
         Action.project_id == row.project_id, Action.kind == "import", Action.detail["import"].as_integer() == import_id

@@ -25,7 +25,7 @@ from vast_orchard.jobs.bringing_in.tally import Tally
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.queue import look_for_copies
 from vast_orchard.store.disk import full_disk_in_words
-from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import
+from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import, set_place
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.values import ImportValue
 
@@ -63,29 +63,30 @@ def import_pictures(context: WorkContext, import_id: int, progress: Progress) ->
     """
     with context.database.session() as session:
         entry = get_import(session, import_id)
-    if entry.state == "done":
-        return  # a worker that died after its last step did everything already
-    with Openers() as openers:
-        with after_failure(lambda: _remove_upload(context, import_id)):
-            entry, record = _decided(context, entry, progress, openers)
-        tally = _bring_in(context, entry, record, progress, openers)
-    if not tally.left_out:
-        _remove_files(context, entry)
-        record.forget_source()
-    files = (entry.survey or {})["files"]
-    check_some(len(tally.seen), files, [_last(path) for path, _ in tally.skipped])
+    if entry.state != "done":  # else a worker died after its last record: only the clearing up is left
+        with Openers() as openers:
+            with after_failure(lambda: _remove_upload(context, import_id)):
+                entry, record = _decided(context, entry, progress, openers)
+            _bring_in(context, entry, record, progress, openers)
+        with context.database.session() as session:
+            entry = get_import(session, import_id)
+    report = entry.report or {}
+    if not report["left_out"]:
+        _remove_upload(context, import_id)
+        record_of(context, import_id).forget_source()
+    check_some(report["added"] + report["known"], report["files"], [_last(skip["path"]) for skip in report["skipped"]])
 
 
 def _remove_upload(context: WorkContext, import_id: int) -> None:
-    """Remove what a source that cannot be read was, wherever it lies by now."""
+    """Remove the files of an import that needs them no more, wherever they lie by now; a server's folder is not ours.
+
+    The record names them until they are gone, so that whoever takes over a killed worker's job still finds them.
+    """
     with context.database.session() as session:
-        _remove_files(context, get_import(session, import_id))
-
-
-def _remove_files(context: WorkContext, entry: ImportValue) -> None:
-    """Remove the files of an import that needs them no more; those of a folder on the server are not ours."""
-    if entry.source_kind == "upload" and entry.location:
-        context.folder.remove(context.folder.upload(entry.location))
+        entry = get_import(session, import_id)
+        if entry.source_kind == "upload" and entry.location:
+            context.folder.remove(context.folder.upload(entry.location))
+            set_place(session, import_id, location="", kind=entry.source_kind)
 
 
 def _decided(
@@ -111,7 +112,7 @@ def _last(path: str) -> str:
 
 def _bring_in(
     context: WorkContext, entry: ImportValue, record: SourceRecord, progress: Progress, openers: Openers
-) -> Tally:
+) -> None:
     """Go through the plan, and report what became of its files."""
     survey = entry.survey or {}
     tables = [table["path"] for table in survey["tables"]]
@@ -129,7 +130,6 @@ def _bring_in(
         ):
             _take_in(context, entry, record, plan, tally, progress, openers)
         _report(context, entry, plan, tally, over=True)
-    return tally
 
 
 def _take_in(
@@ -220,7 +220,6 @@ def _report(context: WorkContext, entry: ImportValue, plan: OpenPlan, tally: Tal
             tally.report(plan.reading, choice_from_json(entry.choice or {}), added),
             new_classes=tally.new_classes,
             over=over,
-            keep_source=tally.left_out > 0,
         )
         if added:
             look_for_copies(session, entry.project_id)
