@@ -392,7 +392,7 @@ def test_an_export_is_proven_on_files_of_the_project(world: World, project: int)
     run_id, job = world.run_job(project)
     world.run(job)
     with world.context.database.session() as session:
-        export = create_export(session, project, _model(get_run(session, run_id)).id)
+        export = create_export(session, project, _model(get_run(session, run_id)).id, calibrated=False)
     with world.context.database.session() as session:
         export_job = start_job(session, project, JobKind.EXPORT, "Export", export.id)
     assert world.run(export_job).state == "done"

@@ -36,7 +36,7 @@ def trained_project(world: World) -> int:
     with world.context.database.session() as session:
         run = list_runs(session, project).runs[0]
         assert run.model is not None
-        export = create_export(session, project, run.model.id)
+        export = create_export(session, project, run.model.id, calibrated=True)
         made = start_job(session, project, JobKind.EXPORT, "Export", export.id)
     assert world.run(made).state == "done"
     first = world.picture_ids(project)

@@ -18,7 +18,10 @@ from vast_orchard.api.schemas.models import (
     LookRead,
     ModelRead,
     OutcomeRead,
+    SurenessRead,
+    UnsureUpdate,
 )
+from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import models, predictions
@@ -74,7 +77,7 @@ def look(session: SessionOf, model: ModelOf, body: LookCreate) -> LookRead:
     """Count a look at the test set; judges it first if that was never done."""
     _check_set(session, model, "test")
     look_id = models.add_look(session, model.id, body.place)
-    judged = models.judgement_of(session, model.id, "test") is not None
+    judged = models.sureness_of(session, model.id, "test") is not None
     job_id = None if judged else _judge(session, model, "test")
     return LookRead(id=look_id, looks=models.get_model(session, model.id).looks, job_id=job_id)
 
@@ -95,6 +98,32 @@ def judgement(
             else "Wait for the judging that the look started.",
         )
     return found
+
+
+@router.get("/models/{model_id}/sureness", response_model=SurenessRead)
+def sureness(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> dict[str, Any]:
+    """How sure the figures on a set are: intervals, calibration, answering or not; the test set by a counted look."""
+    if set == "test":
+        models.check_look(session, model.id, look)
+    found = models.sureness_of(session, model.id, set)
+    if found is None:
+        raise MissingError(
+            f"How sure the model of run {model.run_number} is on {set} was not computed yet.",
+            "Judge it (POST …/judgements)." if set != "test" else "Look at the test set again.",
+        )
+    return found
+
+
+@router.put("/models/{model_id}/unsure", response_model=ModelRead)
+def set_unsure(session: SessionOf, model: ModelOf, body: UnsureUpdate) -> ModelValue:
+    """Say under which calibrated probability the model is "unsure"."""
+    below: Sequence[float | None] | None = None
+    if body.wanted is not None:
+        known = models.sureness_of(session, model.id, "validation")
+        below = below_for_aim(known, len(model.classes), body.wanted, by_class=body.by_class)
+    elif body.below is not None:
+        below = [body.below] * len(model.classes)
+    return models.set_unsure(session, model.id, below)
 
 
 @router.get("/models/{model_id}/outcomes", response_model=list[OutcomeRead])

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Response, UploadFile
+from fastapi import APIRouter, Path, Query, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.schemas.models import AnswerRead, ExportRead
+from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import exports
@@ -25,14 +25,23 @@ _MOST_FILES = 64
 
 
 @router.post("/models/{model_id}/try", response_model=list[AnswerRead])
-def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list[UploadFile]) -> list[dict[str, Any]]:
+def try_pictures(
+    session: SessionOf,
+    model: ModelOf,
+    parts: PartsOf,
+    files: list[UploadFile],
+    calibrated: Annotated[bool, Query(description="With the model's temperature.")] = False,
+) -> list[dict[str, Any]]:
     """What a model says of picture files; nothing is stored."""
     if len(files) > _MOST_FILES:
         raise InputError(f"{len(files)} pictures at once are too many.", f"Try at most {_MOST_FILES}.")
     session.commit()  # the connection is free while the pictures are looked at
     limit = parts.settings.picture_limit_mb * 2**20 + 1
     contents = [(file.filename or "picture", file.file.read(limit)) for file in files]
-    answers: list[dict[str, Any]] = parts.quick.run("answer", model_path=model.path, files=contents)
+    temperature = (model.temperature if calibrated else None) or 1.0
+    answers: list[dict[str, Any]] = parts.quick.run(
+        "answer", model_path=model.path, files=contents, temperature=temperature
+    )
     return answers
 
 
@@ -43,9 +52,10 @@ def list_exports(session: SessionOf, model: ModelOf) -> Sequence[ExportValue]:
 
 
 @router.post("/models/{model_id}/exports", response_model=ExportRead, status_code=http.HTTP_202_ACCEPTED)
-def create_export(session: SessionOf, model: ModelOf) -> ExportValue:
+def create_export(session: SessionOf, model: ModelOf, body: ExportCreate | None = None) -> ExportValue:
     """Make and prove a pack, as a job."""
-    entry = exports.create_export(session, model.project_id, model.id)
+    calibrated = body is not None and body.calibrated
+    entry = exports.create_export(session, model.project_id, model.id, calibrated=calibrated)
     start_job(session, model.project_id, JobKind.EXPORT, f"Export run {model.run_number}", entry.id)
     return exports.get_export(session, entry.id)
 

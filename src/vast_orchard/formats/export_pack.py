@@ -55,6 +55,8 @@ def _facts(model: Model, origin: Mapping[str, Any]) -> dict[str, Any]:
         "channel_statistics": asdict(model.statistics),
         "input": {"name": "pixels", "type": "uint8", "shape": ["N", *model.description.input_shape]},
         "output": {"name": "probabilities", "type": "float32", "shape": ["N", len(model.classes)]},
+        "temperature": model.temperature,  # in the network file already
+        "unsure_below": None if model.unsure_below is None else list(model.unsure_below),
         "network": description_to_json(model.description),
         "parameters": plan(model.description).parameters,
         "origin": dict(origin),

@@ -10,6 +10,7 @@ from safetensors import SafetensorError
 from safetensors.numpy import load, save
 
 from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.network.description import (
     NetworkDescription,
     description_from_json,
@@ -20,7 +21,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessin
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training
-from vast_orchard.core.training.loop import predict
+from vast_orchard.core.training.loop import logits_of
 from vast_orchard.core.training.phases import Origin
 from vast_orchard.core.training.values import TrainingState
 from vast_orchard.errors import InputError
@@ -42,6 +43,9 @@ class Model:
     classes: tuple[str, ...]  # in the order of the network's outputs
     preprocessing: Preprocessing
     statistics: ChannelStatistics
+    temperature: float = 1.0  # the logits are divided by it
+    # By class: an answer of that class with a lower probability is "unsure", and of one with None always.
+    unsure_below: tuple[float | None, ...] | None = None
 
     def network(self) -> Network:
         """The network with its weights."""
@@ -54,12 +58,17 @@ class Model:
 
         Averaged over the ways of looking at a picture that preprocessing asks for.
         """
+        return tempered(self.logits(pixels, team), self.temperature)
+
+    def logits(self, pixels: Array, team: Team | None = None) -> FloatArray:
+        """(views, N, classes) for pixels of shape (N, H, W, C), uint8, before temperature and softmax."""
         network = self.network()
-        answers = [
-            predict(network, np.ascontiguousarray(view), self.statistics, team)
-            for view in views_of(pixels, self.preprocessing.views)
-        ]
-        return answers[0] if len(answers) == 1 else np.mean(answers, axis=0)
+        return np.stack(
+            [
+                logits_of(network, np.ascontiguousarray(view), self.statistics, team)
+                for view in views_of(pixels, self.preprocessing.views)
+            ]
+        )
 
 
 def trained_model(training: Training, state: TrainingState, classes: Iterable[str]) -> Model:

@@ -147,6 +147,10 @@ def onnx_bytes(model: Model) -> bytes:
     centred = graph.node("Sub", "centred", graph.node("Cast", "as_float", "pixels", to=TensorProto.FLOAT), mean)
     scaled = graph.node("Div", "standardised", centred, deviation)
     logits = _add_network(graph, model, graph.node("Transpose", "channels_first", scaled, perm=[0, 3, 1, 2]))
+    if model.temperature != 1:
+        logits = graph.node(
+            "Div", "tempered", logits, graph.constant("temperature", np.array(model.temperature, np.float32))
+        )
     graph.node("Softmax", "probabilities", logits, axis=1)
     made = helper.make_model(
         helper.make_graph(
@@ -165,6 +169,7 @@ def onnx_bytes(model: Model) -> bytes:
         {
             "classes": json.dumps(list(model.classes), ensure_ascii=False),
             "preprocessing": json.dumps(asdict(model.preprocessing)),
+            **({"unsure_below": json.dumps(list(model.unsure_below))} if model.unsure_below else {}),
         },
     )
     try:

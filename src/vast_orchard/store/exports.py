@@ -27,14 +27,15 @@ def _value(session: Session, row: Export) -> ExportValue:
         path=row.path,
         size_bytes=row.size_bytes,
         proof=row.proof,
+        calibrated=row.calibrated,
         state=job.state if job else JobState.WAITING.value,
         error=job.error if job else None,
     )
 
 
-def create_export(session: Session, project_id: int, model_id: int) -> ExportValue:
+def create_export(session: Session, project_id: int, model_id: int, *, calibrated: bool) -> ExportValue:
     """A pack that is wanted."""
-    row = Export(project_id=project_id, model_id=model_id)
+    row = Export(project_id=project_id, model_id=model_id, calibrated=calibrated)
     session.add(row)
     session.flush()
     return _value(session, row)

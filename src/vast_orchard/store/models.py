@@ -10,6 +10,7 @@ from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.database import tell
 from vast_orchard.store.schema import Judgement, Look, Model, ModelKind, Run, RunState, Snapshot
 from vast_orchard.store.values import ModelValue
+from vast_orchard.types import SetName
 
 __all__ = [
     "add_look",
@@ -24,7 +25,9 @@ __all__ = [
     "model_value",
     "models_without_digest",
     "set_digest",
+    "set_unsure",
     "store_judgement",
+    "sureness_of",
 ]
 
 
@@ -42,6 +45,8 @@ def model_value(row: Model, run_number: int | None, snapshot_id: int | None) -> 
         path=row.path,
         classes=row.classes,
         preprocessing=row.preprocessing,
+        temperature=row.temperature,
+        unsure_below=row.unsure_below,
         looks=row.looks,
         frozen=row.frozen_at is not None,
     )
@@ -112,6 +117,7 @@ def keep_state(session: Session, run_id: int, *, epoch: int, digest: str, path: 
         return None
     if row.digest != digest:
         session.execute(delete(Judgement).where(Judgement.model_id == row.id))
+        row.temperature = row.unsure_below = None
     old = row.path
     row.epoch, row.digest, row.path = epoch, digest, path
     session.flush()
@@ -129,8 +135,22 @@ def judged_sets(session: Session, model_id: int) -> set[str]:
     return set(session.scalars(select(Judgement.set_name).where(Judgement.model_id == model_id)))
 
 
-def store_judgement(session: Session, model: ModelValue, set_name: str, scores: Mapping[str, Any]) -> None:
+def sureness_of(session: Session, model_id: int, set_name: str) -> dict[str, Any] | None:
+    """How sure a judgement is, if it is known; for the test set the caller counts a look first."""
+    row = session.get(Judgement, (model_id, set_name))
+    return row.sureness if row else None
+
+
+def store_judgement(
+    session: Session,
+    model: ModelValue,
+    set_name: str,
+    scores: Mapping[str, Any],
+    sureness: Mapping[str, Any] | None = None,
+) -> None:
     """Replace the scores of this state of a model on one set; predictions that stood by them go.
+
+    What was fitted on the validation pictures becomes the model's temperature.
 
     Raises
     ------
@@ -141,7 +161,17 @@ def store_judgement(session: Session, model: ModelValue, set_name: str, scores: 
     if row is None or row.digest != model.digest:
         raise ConflictError("The run went on while it was judged.", "Judge it when it has ended.")
     session.execute(delete(Judgement).where(Judgement.model_id == model.id, Judgement.set_name == set_name))
-    session.add(Judgement(model_id=model.id, set_name=set_name, digest=row.digest, scores=dict(scores)))
+    session.add(
+        Judgement(
+            model_id=model.id,
+            set_name=set_name,
+            digest=row.digest,
+            scores=dict(scores),
+            sureness=dict(sureness) if sureness else None,
+        )
+    )
+    if sureness and set_name == SetName.VALIDATION:
+        row.temperature = sureness["temperature"]
     session.flush()
     tell(session, "runs", row.project_id, run=row.run_id or 0)
 
@@ -188,6 +218,25 @@ def check_look(session: Session, model_id: int, look_id: int | None) -> None:
             "Outcomes on the test set are shown only when the look is counted.",
             "Count it first (POST …/looks) and pass its id as look.",
         )
+
+
+def set_unsure(session: Session, model_id: int, below: Sequence[float | None] | None) -> ModelValue:
+    """Say under which probability an answer of each class is "unsure"; None: never.
+
+    Raises
+    ------
+    ConflictError
+        The run of the model has not ended.
+    """
+    row = session.get_one(Model, model_id, with_for_update=True)
+    if row.frozen_at is None:
+        raise ConflictError(
+            "The run has not ended, so what it will keep is not known yet.", "Set it when the run has ended."
+        )
+    row.unsure_below = None if below is None else list(below)
+    session.flush()
+    tell(session, "runs", row.project_id, run=row.run_id or 0)
+    return get_model(session, model_id)
 
 
 def models_without_digest(session: Session, project_id: int | None = None) -> Sequence[tuple[int, str]]:

@@ -1,15 +1,22 @@
 """What goes over the wire of models, judgements, tries and exports."""
 
 import datetime as dt
-from typing import Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from vast_orchard.api.schemas.base import Read, Write
 
 __all__ = [
+    "AimRead",
     "AnswerRead",
+    "AnsweredRead",
+    "AnsweringRead",
+    "CalibrationBinRead",
+    "CalibrationRead",
+    "ClassIntervalsRead",
     "ClassScoresRead",
+    "ExportCreate",
     "ExportRead",
     "JudgementCreate",
     "JudgementRead",
@@ -18,8 +25,14 @@ __all__ = [
     "ModelClassRead",
     "ModelRead",
     "OutcomeRead",
+    "ScoreRead",
     "ScoresRead",
+    "SurenessRead",
+    "UnsureUpdate",
 ]
+
+
+Interval = Annotated[list[float], Field(min_length=2, max_length=2)]
 
 
 class ModelClassRead(BaseModel):
@@ -41,6 +54,10 @@ class ModelRead(Read):
     epoch: int | None
     digest: str | None = Field(description="SHA-256 of the weights; null until those of an earlier version are read.")
     classes: list[ModelClassRead]
+    temperature: float | None = Field(description="Calibrates its probabilities; null: nothing to fit it on.")
+    unsure_below: list[float | None] | None = Field(
+        description='By class: a calibrated answer with a lower probability is "unsure", null always; null: not set.'
+    )
     looks: int = Field(description="How often outcomes on the test set were shown.")
     frozen: bool = Field(description="Its run has ended: it will not change any more.")
 
@@ -62,7 +79,7 @@ class ScoresRead(BaseModel):
     count: int
     right: int
     accuracy: float
-    accuracy_interval: list[float] = Field(min_length=2, max_length=2)
+    accuracy_interval: Interval
     loss: float
     largest_class_share: float
     macro_precision: float
@@ -95,6 +112,104 @@ class LookRead(BaseModel):
     id: int
     looks: int
     job_id: int | None
+
+
+class ScoreRead(BaseModel):
+    """One figure of a set; no interval where drawing the pictures again tells nothing."""
+
+    name: str
+    value: float
+    interval: Interval | None
+
+
+class ClassIntervalsRead(BaseModel):
+    """Between what the figures of a class are, 95 %."""
+
+    precision: Interval | None
+    recall: Interval | None
+    f1: Interval | None
+    small: bool = Field(description="Too few pictures for more than a hint.")
+
+
+class CalibrationBinRead(BaseModel):
+    """Answers of like probability, and how many of them were right."""
+
+    low: float
+    high: float
+    mean: float
+    right: int
+    count: int
+    interval: Interval
+
+
+class CalibrationRead(BaseModel):
+    """How far probabilities are from how often they come true."""
+
+    bins: list[CalibrationBinRead]
+    error: float = Field(description="Expected calibration error, in bins of equal count.")
+    error_if_true: float = Field(description="The same in the mean if every probability were true.")
+    error_if_true_high: float
+    brier: float
+    loss: float
+
+
+class AnsweredRead(BaseModel):
+    """Pictures that are answered, and those of them that are right."""
+
+    answered: int
+    right: int
+    interval: Interval
+
+
+class AimRead(BaseModel):
+    """The lowest threshold with which so many answers are right; null: none reaches it."""
+
+    wanted: float
+    below: float | None
+    counted: AnsweredRead
+    by_class: dict[str, float | None] = Field(description="By the place of the class; the others share `below`.")
+    counted_by_class: AnsweredRead
+
+
+class AnsweringRead(BaseModel):
+    """How many answers are right if only those above a threshold are given."""
+
+    count: int
+    posts: list[AnsweredRead] = Field(description="In the order of `thresholds`.")
+    aims: list[AimRead]
+    thresholds: list[float]
+
+
+class SurenessRead(BaseModel):
+    """How sure the figures of a judged set are."""
+
+    scores: list[ScoreRead]
+    classes: list[ClassIntervalsRead]
+    plain: CalibrationRead
+    temperature: float | None
+    tempered: CalibrationRead
+    cross_fitted: bool = Field(description="Each fifth of the pictures was calibrated by the other four.")
+    answering: AnsweringRead
+
+
+class UnsureUpdate(Write):
+    """When a model says "unsure": under one threshold, or by an aim; nothing of both: never."""
+
+    below: float | None = Field(None, ge=0, le=0.999)
+    wanted: float | None = Field(None, ge=0, le=1, description="So many of the answers shall be right.")
+    by_class: bool = Field(False, description="A threshold for each class with 30 answers.")
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if self.below is not None and self.wanted is not None:
+            raise ValueError("Name a threshold or an aim, not both.")
+        return self
+
+
+class ExportCreate(Write):
+    """What goes into a pack."""
+
+    calibrated: bool = Field(False, description='With the temperature, and "unsure" where it is set.')
 
 
 class OutcomeRead(Read):
@@ -130,5 +245,6 @@ class ExportRead(Read):
     created_at: dt.datetime
     size_bytes: int | None
     proof: dict[str, Any] | None
+    calibrated: bool
     state: Literal["waiting", "running", "done", "failed", "stopped"]
     error: str | None

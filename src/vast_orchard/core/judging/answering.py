@@ -44,6 +44,7 @@ class Answering:
     """For each of `POSTS`, and for each of `AIMS`."""
 
     count: int
+    thresholds: tuple[float, ...]
     posts: tuple[Answered, ...]
     aims: tuple[Aim, ...]
 
@@ -63,6 +64,7 @@ def answering(probabilities: FloatArray, labels: Array, parts: Array) -> Answeri
     answers = _Answers(p, right, predicted, parts)
     return Answering(
         count=len(p),
+        thresholds=POSTS,
         posts=tuple(_answered(p >= post, right) for post in POSTS),
         aims=tuple(answers.aim(wanted) for wanted in AIMS),
     )

@@ -9,7 +9,7 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.scores import macro_f1, recalls
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.ops.softmax import soft_targets, softmax_cross_entropy
+from vast_orchard.core.ops.softmax import soft_targets, softmax, softmax_cross_entropy
 from vast_orchard.core.pictures.showing import ShownPictures
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation
@@ -29,7 +29,7 @@ from vast_orchard.core.watching.step_line import StepLine
 from vast_orchard.core.watching.watch import Watch
 from vast_orchard.errors import NonFiniteError, ShapeError
 
-__all__ = ["predict", "train"]
+__all__ = ["logits_of", "predict", "train"]
 
 # Pictures judged at a time; it bounds memory and does not change the result.
 _JUDGE_BATCH = 64
@@ -49,9 +49,14 @@ def predict(network: Network, pixels: Array, statistics: ChannelStatistics, team
     -------
     ndarray, shape (N, K), float32
     """
+    return softmax(logits_of(network, pixels, statistics, team))
+
+
+def logits_of(network: Network, pixels: Array, statistics: ChannelStatistics, team: Team | None = None) -> FloatArray:
+    """As `predict`, before the softmax: (N, K), float32, for pixels of shape (N, H, W, C), uint8."""
     frozen = FrozenNetwork(network, team)
     parts = [
-        frozen.probabilities(standardise(pixels[start : start + _JUDGE_BATCH], statistics, team))
+        frozen.logits(standardise(pixels[start : start + _JUDGE_BATCH], statistics, team))
         for start in range(0, len(pixels), _JUDGE_BATCH)
     ]
     return np.concatenate(parts)

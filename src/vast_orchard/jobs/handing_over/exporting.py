@@ -1,6 +1,6 @@
 """Makes an export pack and proves it on picture files of the project before it is offered."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.export_pack import proven_pack
@@ -44,6 +44,11 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
     if not pictures:
         raise ConflictError("The run has no pictures to prove the export on.", "Train again.")
     model = read_model(context.store.read(entry.path))
+    if export.calibrated:
+        below = entry.unsure_below
+        model = replace(
+            model, temperature=entry.temperature or 1.0, unsure_below=None if below is None else tuple(below)
+        )
     # Validation pictures first: the test set is not touched for a proof while there are others.
     ordered = sorted(pictures, key=lambda picture: (_ORDER.index(picture.set_name), picture.sha256))
     progress.stage("Proving the export in a fresh process", 2)

@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -88,9 +89,9 @@ def _model(path: str) -> Model:
     return read_model(_Place.store.read(path))
 
 
-def _answer(model_path: str, files: Sequence[tuple[str, bytes]]) -> list[dict[str, Any]]:
+def _answer(model_path: str, files: Sequence[tuple[str, bytes]], temperature: float) -> list[dict[str, Any]]:
     """For each file its name and either the probabilities by class or what is wrong with it."""
-    model = _model(model_path)
+    model = replace(_model(model_path), temperature=temperature)
     answers: list[dict[str, Any]] = []
     for name, data in files:
         try:

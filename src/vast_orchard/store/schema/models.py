@@ -50,6 +50,10 @@ class Model(Base):
     path: Mapped[str]
     classes: Mapped[list[Any]]  # [{id, name, sign}] in the order of the outputs
     preprocessing: Mapped[dict[str, Any]]
+    # Fitted on the validation pictures; None until they were judged, or where there was nothing to fit it on.
+    temperature: Mapped[float | None]
+    # By class, in the order of `classes`: an answer with a lower probability is "unsure"; set by a person.
+    unsure_below: Mapped[list[Any] | None]
     looks: Mapped[int] = mapped_column(server_default="0")  # how often outcomes on the test set were shown
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     frozen_at: Mapped[dt.datetime | None]
@@ -69,6 +73,7 @@ class Judgement(Base):
     set_name: Mapped[str] = mapped_column(String(10), primary_key=True)
     digest: Mapped[str | None] = mapped_column(String(64))
     scores: Mapped[dict[str, Any]]
+    sureness: Mapped[dict[str, Any] | None]  # None of what was judged before 0.9
     judged_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     __table_args__ = (
         CheckConstraint("set_name in ('training', 'validation', 'test')", name="set_name"),
@@ -126,3 +131,4 @@ class Export(Base):
     path: Mapped[str | None]
     size_bytes: Mapped[int | None] = mapped_column(Integer)
     proof: Mapped[dict[str, Any] | None]
+    calibrated: Mapped[bool] = mapped_column(server_default="false")  # with the model's temperature and threshold

@@ -22,6 +22,8 @@ class ModelValue:
     path: str
     classes: list[dict[str, Any]]
     preprocessing: dict[str, Any]
+    temperature: float | None  # None: there was nothing to fit it on
+    unsure_below: list[float | None] | None  # by class; None: nobody has set it
     looks: int  # at the test set
     frozen: bool  # it will not change any more
 
@@ -69,6 +71,7 @@ class ExportValue:
     path: str | None
     size_bytes: int | None
     proof: dict[str, Any] | None
+    calibrated: bool
     state: str
     error: str | None
 
