@@ -4,7 +4,7 @@ import re
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
@@ -21,6 +21,7 @@ from vast_orchard.api.schemas.models import (
     SurenessRead,
     UnsureUpdate,
 )
+from vast_orchard.at_once.scores_as_csv import scores_as_csv
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
@@ -87,17 +88,32 @@ def judgement(
     session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
 ) -> dict[str, Any]:
     """Scores on a set; the test set needs a counted look."""
-    if set == "test":
+    return _judged(session, model, set, look)
+
+
+def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
+    if name == "test":
         models.check_look(session, model.id, look)
-    found = models.judgement_of(session, model.id, set)
+    found = models.judgement_of(session, model.id, name)
     if found is None:
         raise MissingError(
-            f"The model of run {model.run_number} was not judged on {set} yet.",
+            f"The model of run {model.run_number} was not judged on {name} yet.",
             "Judge it (POST …/judgements) when its run has ended."
-            if set != "test"
+            if name != "test"
             else "Wait for the judging that the look started.",
         )
     return found
+
+
+@router.get("/models/{model_id}/scores.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def score_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+    """The same with intervals as a table, a figure a row."""
+    table = scores_as_csv(session, model, set, _judged(session, model, set, look))
+    return Response(
+        table,
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="run-{model.run_number}-{set}-scores.csv"'},
+    )
 
 
 @router.get("/models/{model_id}/sureness", response_model=SurenessRead)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query, Response, UploadFile
+from fastapi import APIRouter, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
@@ -25,22 +25,15 @@ _MOST_FILES = 64
 
 
 @router.post("/models/{model_id}/try", response_model=list[AnswerRead])
-def try_pictures(
-    session: SessionOf,
-    model: ModelOf,
-    parts: PartsOf,
-    files: list[UploadFile],
-    calibrated: Annotated[bool, Query(description="With the model's temperature.")] = False,
-) -> list[dict[str, Any]]:
-    """What a model says of picture files; nothing is stored."""
+def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list[UploadFile]) -> list[dict[str, Any]]:
+    """What a model says of picture files, as it is and with its temperature; nothing is stored."""
     if len(files) > _MOST_FILES:
         raise InputError(f"{len(files)} pictures at once are too many.", f"Try at most {_MOST_FILES}.")
     session.commit()  # the connection is free while the pictures are looked at
     limit = parts.settings.picture_limit_mb * 2**20 + 1
     contents = [(file.filename or "picture", file.file.read(limit)) for file in files]
-    temperature = (model.temperature if calibrated else None) or 1.0
     answers: list[dict[str, Any]] = parts.quick.run(
-        "answer", model_path=model.path, files=contents, temperature=temperature
+        "answer", model_path=model.path, files=contents, temperature=model.temperature or 1.0
     )
     return answers
 

@@ -17,6 +17,11 @@ export type PictureDetail = Schemas["PictureDetailRead"];
 export type Split = Schemas["SplitRead"];
 export type Run = Schemas["RunRead"];
 export type Epoch = Schemas["EpochRead"];
+export type Sureness = Schemas["SurenessRead"];
+export type Calibration = Schemas["CalibrationRead"];
+export type Answered = Schemas["AnsweredRead"];
+export type Aim = Schemas["AimRead"];
+export type UnsureUpdate = Schemas["UnsureUpdate"];
 export type Judgement = Schemas["JudgementRead"];
 export type Job = Schemas["JobRead"];
 /** A recipe as a run holds it. */

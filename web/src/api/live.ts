@@ -28,6 +28,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "pictures",
     "footing",
     "judgement",
+    "sureness",
     "projects",
     "splits",
     "starting-models",

@@ -266,6 +266,21 @@ export function useJudgement(modelId: number, set: SetName, look: number | undef
   });
 }
 
+/** How sure the figures of a judged set are. */
+export function useSureness(modelId: number, set: SetName, look: number | undefined) {
+  return useQuery({
+    queryKey: ["sureness", modelId, set, look ?? 0],
+    enabled: set !== "test" || look !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/sureness", {
+          params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
 export function useExports(modelId: number) {
   return useQuery({
     queryKey: ["exports", modelId],

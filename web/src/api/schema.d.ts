@@ -2054,6 +2054,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/scores.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Score File
+         * @description The same with intervals as a table, a figure a row.
+         */
+        get: operations["score_file_api_models__model_id__scores_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/sureness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sureness
+         * @description How sure the figures on a set are: intervals, calibration, answering or not; the test set by a counted look.
+         */
+        get: operations["sureness_api_models__model_id__sureness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/unsure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Unsure
+         * @description Say under which calibrated probability the model is "unsure".
+         */
+        put: operations["set_unsure_api_models__model_id__unsure_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/outcomes": {
         parameters: {
             query?: never;
@@ -2185,7 +2245,7 @@ export interface paths {
         put?: never;
         /**
          * Try Pictures
-         * @description What a model says of picture files; nothing is stored.
+         * @description What a model says of picture files, as it is and with its temperature; nothing is stored.
          */
         post: operations["try_pictures_api_models__model_id__try_post"];
         delete?: never;
@@ -2366,6 +2426,25 @@ export interface components {
             undoes: number | null;
         };
         /**
+         * AimRead
+         * @description The lowest threshold with which so many answers are right; null: none reaches it.
+         */
+        AimRead: {
+            /** Wanted */
+            wanted: number;
+            /** Below */
+            below: number | null;
+            counted: components["schemas"]["AnsweredRead"];
+            /**
+             * By Class
+             * @description By the place of the class; the others share `below`.
+             */
+            by_class: {
+                [key: string]: number | null;
+            };
+            counted_by_class: components["schemas"]["AnsweredRead"];
+        };
+        /**
          * AnswerRead
          * @description What a model says of a file: probabilities in the order of its classes, or what is wrong with the file.
          */
@@ -2376,6 +2455,40 @@ export interface components {
             error: string | null;
             /** Probabilities */
             probabilities: number[];
+            /**
+             * Calibrated
+             * @description The same with the model's temperature.
+             */
+            calibrated: number[];
+        };
+        /**
+         * AnsweredRead
+         * @description Pictures that are answered, and those of them that are right.
+         */
+        AnsweredRead: {
+            /** Answered */
+            answered: number;
+            /** Right */
+            right: number;
+            /** Interval */
+            interval: number[];
+        };
+        /**
+         * AnsweringRead
+         * @description How many answers are right if only those above a threshold are given.
+         */
+        AnsweringRead: {
+            /** Count */
+            count: number;
+            /**
+             * Posts
+             * @description In the order of `thresholds`.
+             */
+            posts: components["schemas"]["AnsweredRead"][];
+            /** Aims */
+            aims: components["schemas"]["AimRead"][];
+            /** Thresholds */
+            thresholds: number[];
         };
         /**
          * AppearanceRead
@@ -2495,6 +2608,48 @@ export interface components {
             files: string[];
         };
         /**
+         * CalibrationBinRead
+         * @description Answers of like probability, and how many of them were right.
+         */
+        CalibrationBinRead: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Mean */
+            mean: number;
+            /** Right */
+            right: number;
+            /** Count */
+            count: number;
+            /** Interval */
+            interval: number[];
+        };
+        /**
+         * CalibrationRead
+         * @description How far probabilities are from how often they come true.
+         */
+        CalibrationRead: {
+            /** Bins */
+            bins: components["schemas"]["CalibrationBinRead"][];
+            /**
+             * Error
+             * @description Expected calibration error, in bins of equal count.
+             */
+            error: number;
+            /**
+             * Error If True
+             * @description The same in the mean if every probability were true.
+             */
+            error_if_true: number;
+            /** Error If True High */
+            error_if_true_high: number;
+            /** Brier */
+            brier: number;
+            /** Loss */
+            loss: number;
+        };
+        /**
          * ChangeRead
          * @description What a run changed from the one before: a path such as settings.epochs, or split, pictures, layers.
          */
@@ -2548,6 +2703,23 @@ export interface components {
             without_classes?: string[];
             /** Without Folders */
             without_folders?: string[];
+        };
+        /**
+         * ClassIntervalsRead
+         * @description Between what the figures of a class are, 95 %.
+         */
+        ClassIntervalsRead: {
+            /** Precision */
+            precision: number[] | null;
+            /** Recall */
+            recall: number[] | null;
+            /** F1 */
+            f1: number[] | null;
+            /**
+             * Small
+             * @description Too few pictures for more than a hint.
+             */
+            small: boolean;
         };
         /**
          * ClassMerge
@@ -2883,6 +3055,18 @@ export interface components {
             class_name: string | null;
         };
         /**
+         * ExportCreate
+         * @description What goes into a pack.
+         */
+        ExportCreate: {
+            /**
+             * Calibrated
+             * @description With the temperature, and "unsure" where it is set.
+             * @default false
+             */
+            calibrated: boolean;
+        };
+        /**
          * ExportRead
          * @description A pack, and its proof once it is there.
          */
@@ -2909,6 +3093,8 @@ export interface components {
             proof: {
                 [key: string]: unknown;
             } | null;
+            /** Calibrated */
+            calibrated: boolean;
             /**
              * State
              * @enum {string}
@@ -3564,6 +3750,16 @@ export interface components {
             digest: string | null;
             /** Classes */
             classes: components["schemas"]["ModelClassRead"][];
+            /**
+             * Temperature
+             * @description Calibrates its probabilities; null: nothing to fit it on.
+             */
+            temperature: number | null;
+            /**
+             * Unsure Below
+             * @description By class: a calibrated answer with a lower probability is "unsure", null always; null: not set.
+             */
+            unsure_below: (number | null)[] | null;
             /**
              * Looks
              * @description How often outcomes on the test set were shown.
@@ -4863,6 +5059,18 @@ export interface components {
             class_id: number;
         };
         /**
+         * ScoreRead
+         * @description One figure of a set; no interval where drawing the pictures again tells nothing.
+         */
+        ScoreRead: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Interval */
+            interval: number[] | null;
+        };
+        /**
          * ScoresRead
          * @description Scores on a set as a whole.
          */
@@ -5547,6 +5755,26 @@ export interface components {
             deviation: number[];
         };
         /**
+         * SurenessRead
+         * @description How sure the figures of a judged set are.
+         */
+        SurenessRead: {
+            /** Scores */
+            scores: components["schemas"]["ScoreRead"][];
+            /** Classes */
+            classes: components["schemas"]["ClassIntervalsRead"][];
+            plain: components["schemas"]["CalibrationRead"];
+            /** Temperature */
+            temperature: number | null;
+            tempered: components["schemas"]["CalibrationRead"];
+            /**
+             * Cross Fitted
+             * @description Each fifth of the pictures was calibrated by the other four.
+             */
+            cross_fitted: boolean;
+            answering: components["schemas"]["AnsweringRead"];
+        };
+        /**
          * SurveyRead
          * @description What a source holds.
          */
@@ -5888,6 +6116,25 @@ export interface components {
             taken_back: number;
             /** Kept */
             kept: number;
+        };
+        /**
+         * UnsureUpdate
+         * @description When a model says "unsure": under one threshold, or by an aim; nothing of both: never.
+         */
+        UnsureUpdate: {
+            /** Below */
+            below?: number | null;
+            /**
+             * Wanted
+             * @description So many of the answers shall be right.
+             */
+            wanted?: number | null;
+            /**
+             * By Class
+             * @description A threshold for each class with 30 answers.
+             * @default false
+             */
+            by_class: boolean;
         };
         /**
          * UploadImport
@@ -9915,6 +10162,111 @@ export interface operations {
             };
         };
     };
+    score_file_api_models__model_id__scores_csv_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sureness_api_models__model_id__sureness_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurenessRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_unsure_api_models__model_id__unsure_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnsureUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     outcomes_api_models__model_id__outcomes_get: {
         parameters: {
             query?: {
@@ -10179,7 +10531,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ExportCreate"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {

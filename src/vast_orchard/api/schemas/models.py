@@ -233,6 +233,7 @@ class AnswerRead(BaseModel):
     name: str
     error: str | None
     probabilities: list[float]
+    calibrated: list[float] = Field(description="The same with the model's temperature.")
 
 
 class ExportRead(Read):

@@ -119,7 +119,7 @@ class _Pictures:
         self._right = labels == self._predicted
         self._loss, self._brier = picture_losses(probabilities, labels), brier_scores(probabilities, labels)
         _, self._groups = np.unique(groups, return_inverse=True)
-        self._group_count = int(self._groups.max()) + 1
+        self.group_count = int(self._groups.max()) + 1
 
     def sums(self, weights: FloatArray) -> _Sums:
         """With a weight for each picture, (N,)."""
@@ -137,16 +137,16 @@ class _Pictures:
 
     def drawn(self, seed: int) -> _Sums:
         """Of `_DRAWS` sets of as many groups, drawn with replacement: (B, K) and (B,)."""
-        rng, count = np.random.default_rng(seed), self._group_count
+        rng, count = np.random.default_rng(seed), self.group_count
         times = (np.bincount(rng.integers(0, count, count), minlength=count) for _ in range(_DRAWS))
         return _stacked([self.sums(drawn[self._groups].astype(np.float64)) for drawn in times])
 
     def left_out(self) -> Iterator[_Sums]:
         """Of the groups one by one, some at a time: (n, K) and (n,)."""
         order = np.argsort(self._groups, kind="stable")
-        starts = np.searchsorted(self._groups[order], np.arange(self._group_count + 1))
-        for first in range(0, self._group_count, _AT_ONCE):
-            end = min(first + _AT_ONCE, self._group_count)
+        starts = np.searchsorted(self._groups[order], np.arange(self.group_count + 1))
+        for first in range(0, self.group_count, _AT_ONCE):
+            end = min(first + _AT_ONCE, self.group_count)
             pictures = order[starts[first] : starts[end]]
             rows, right = self._groups[pictures] - first, self._right[pictures]
             yield _Sums(
@@ -195,6 +195,8 @@ def scores_with_intervals(
     rest = [whole.minus(group) for group in pictures.left_out()]
 
     def interval(figure: Callable[[_Sums], FloatArray]) -> Interval | None:
+        if pictures.group_count < 2:
+            return None  # without it there is nothing left
         return bootstrap_interval(float(figure(whole)), figure(drawn), np.concatenate([figure(part) for part in rest]))
 
     count, right = len(labels), int(whole.right.sum())

@@ -2,7 +2,6 @@
 
 import io
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -10,6 +9,7 @@ import structlog
 from PIL import Image
 
 from vast_orchard.at_once.starting_points import StartPlace, read_start
+from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
@@ -91,17 +91,18 @@ def _model(path: str) -> Model:
 
 def _answer(model_path: str, files: Sequence[tuple[str, bytes]], temperature: float) -> list[dict[str, Any]]:
     """For each file its name and either the probabilities by class or what is wrong with it."""
-    model = replace(_model(model_path), temperature=temperature)
+    model = _model(model_path)
     answers: list[dict[str, Any]] = []
     for name, data in files:
         try:
             read_picture(data, limits=_limits())
             pixels = network_pixels(data, model.preprocessing)
         except OrchardError as error:
-            answers.append({"name": name, "error": str(error), "probabilities": []})
+            answers.append({"name": name, "error": str(error), "probabilities": [], "calibrated": []})
             continue
-        row = model.probabilities(pixels[None])[0]
-        answers.append({"name": name, "error": None, "probabilities": [float(p) for p in row]})
+        logits = model.logits(pixels[None])
+        plain, calibrated = ([float(p) for p in tempered(logits, by)[0]] for by in (1.0, temperature))
+        answers.append({"name": name, "error": None, "probabilities": plain, "calibrated": calibrated})
     return answers
 
 

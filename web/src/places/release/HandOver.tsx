@@ -1,7 +1,9 @@
 /** What the model is, and its export packs. */
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { client, type Model, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
+import { unsureWords } from "../../domain/sureness";
 import { plural, score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
@@ -12,9 +14,15 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
   const { fail } = useNotices();
   const { data: jobs = [] } = useJobs();
   const queries = useQueryClient();
+  const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const makePack = async () => {
     try {
-      await need(client.POST("/api/models/{model_id}/exports", { params: { path: { model_id: model.id } } }));
+      await need(
+        client.POST("/api/models/{model_id}/exports", {
+          params: { path: { model_id: model.id } },
+          body: { calibrated },
+        }),
+      );
       await queries.invalidateQueries({ queryKey: ["exports"] });
       await queries.invalidateQueries({ queryKey: ["jobs"] });
     } catch (error) {
@@ -36,6 +44,24 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
         short script for picture files. Before it is offered, the script is run in a fresh process and its
         answers are compared with the application's.
       </p>
+      {(model.temperature !== null || model.unsure_below !== null) && (
+        <label className="mb-2 flex cursor-pointer items-start gap-2">
+          <input
+            type="checkbox"
+            checked={calibrated}
+            onChange={(event) => setCalibrated(event.target.checked)}
+            className="mt-1 accent-choice"
+          />
+          <span>
+            With calibrated probabilities
+            <span className="block text-sm text-quiet">
+              {model.temperature !== null &&
+                `Temperature ${model.temperature.toFixed(2)} within the network. `}
+              {unsureWords(model)}
+            </span>
+          </span>
+        </label>
+      )}
       <Button kind="main" className="justify-center" onClick={() => void makePack()}>
         Make an export pack
       </Button>

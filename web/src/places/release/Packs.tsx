@@ -32,6 +32,7 @@ export function Packs({ model, jobs }: { model: Model; jobs: readonly Job[] }) {
             <p className="flex justify-between gap-2 text-sm text-quiet">
               {moment(pack.created_at)}
               {pack.epoch !== null && `, epoch ${pack.epoch}`}
+              {pack.calibrated && ", calibrated"}
               <Digest model={pack} />
             </p>
             {job && isActive(job) && (

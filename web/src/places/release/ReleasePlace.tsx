@@ -2,6 +2,7 @@
 import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import type { Model, Run } from "../../api/client";
 import { usePlace } from "../../app/context";
+import { oneThreshold, thresholdOf } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
@@ -26,17 +27,38 @@ export function ReleasePlace() {
 
 function Release({ run, model }: { run: Run; model: Model }) {
   const { tried, current, show, busy, ask } = useTrying(model);
-  const [threshold, setThreshold] = useState(0.5);
+  const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
+  const [own, setOwn] = useState<number>();
+  const set = calibrated && model.unsure_below !== null;
+  const thresholdFor = (place: number) => own ?? (set ? thresholdOf(model, place) : 0.5);
   return (
     <div className="flex h-full">
       <TryArea onFiles={ask}>
         <div className="flex items-center gap-3 border-b border-hairline px-4 py-1.5">
           <Chooser first={!tried.length} busy={busy} onFiles={ask} />
           {busy && <span role="status">Asking run {run.number} …</span>}
-          <Threshold value={threshold} onChange={setThreshold} />
+          {model.temperature !== null && (
+            <label
+              className="ml-auto flex cursor-pointer items-center gap-1.5"
+              title={`Its logits divided by its temperature, ${model.temperature.toFixed(2)}`}
+            >
+              <input
+                type="checkbox"
+                checked={calibrated}
+                onChange={(event) => setCalibrated(event.target.checked)}
+                className="accent-choice"
+              />
+              calibrated
+            </label>
+          )}
+          <Threshold
+            value={own ?? (set ? oneThreshold(model) : 0.5)}
+            onChange={setOwn}
+            onReset={own !== undefined && set ? () => setOwn(undefined) : undefined}
+          />
         </div>
         {current ? (
-          <TriedPicture tried={current} model={model} threshold={threshold} />
+          <TriedPicture tried={current} model={model} calibrated={calibrated} thresholdFor={thresholdFor} />
         ) : (
           <Empty title="Drop pictures here">
             <p>
@@ -116,20 +138,32 @@ function Chooser(props: { first: boolean; busy: boolean; onFiles: (files: File[]
   );
 }
 
-function Threshold({ value, onChange }: { value: number; onChange: (value: number) => void }) {
+interface ThresholdProps {
+  /** Undefined where each class has its own. */
+  value: number | undefined;
+  onChange: (value: number) => void;
+  onReset: (() => void) | undefined;
+}
+
+function Threshold({ value, onChange, onReset }: ThresholdProps) {
   return (
-    <label className="ml-auto flex items-center gap-2">
+    <label className="flex items-center gap-2 not-[label+&]:ml-auto">
+      {onReset && (
+        <Button kind="bare" title="The threshold that was set in Review" onClick={onReset}>
+          As set
+        </Button>
+      )}
       <span className="text-quiet">unsure below</span>
       <input
         type="range"
         min={0}
         max={0.99}
         step={0.01}
-        value={value}
+        value={value ?? 0.5}
         onChange={(event) => onChange(Number(event.target.value))}
-        className="w-36 accent-choice"
+        className="w-28 accent-choice"
       />
-      <span className="w-9 font-mono">{value.toFixed(2)}</span>
+      <span className="w-16 font-mono whitespace-nowrap">{value?.toFixed(2) ?? "by class"}</span>
     </label>
   );
 }

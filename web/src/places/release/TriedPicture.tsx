@@ -11,7 +11,15 @@ export interface Tried {
   readonly answer: Answer;
 }
 
-export function TriedPicture({ tried, model, threshold }: { tried: Tried; model: Model; threshold: number }) {
+interface Props {
+  tried: Tried;
+  model: Model;
+  calibrated: boolean;
+  /** Under which probability an answer of a class, by its place, is "unsure". */
+  thresholdFor: (place: number) => number;
+}
+
+export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) {
   const { answer } = tried;
   if (answer.error) {
     return (
@@ -23,8 +31,9 @@ export function TriedPicture({ tried, model, threshold }: { tried: Tried; model:
   }
   const order = ranked(
     model.classes.map((entry) => entry.name),
-    answer.probabilities,
+    calibrated ? answer.calibrated : answer.probabilities,
   );
+  const threshold = thresholdFor(order[0]?.place ?? 0);
   const sentence = answerSentence(order, threshold);
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
@@ -56,7 +65,7 @@ function Ruler(props: { order: ReturnType<typeof ranked>; model: Model; threshol
     <div className="relative min-w-0 flex-1" data-testid="probabilities">
       <div
         className="absolute top-0 bottom-6 w-px bg-choice"
-        style={{ left: `${threshold * 100}%` }}
+        style={{ left: `${Math.min(1, threshold) * 100}%` }}
         aria-hidden="true"
       />
       <ProbabilityBars

@@ -1,8 +1,6 @@
 /** Review: judge a run's errors; the matrix feeds the pictures, and labels are mended right there. */
-import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
-import { client, type Model, need, type Run, type SetName } from "../../api/client";
+import type { Model, Run, SetName } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useJudgement } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
@@ -10,13 +8,15 @@ import { isActive, jobWords } from "../../domain/jobs";
 import { isUnderWay } from "../../domain/runs";
 import { duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { Choice } from "../../parts/Choice";
 import { Digest } from "../../parts/Digest";
-import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { useLook } from "../looks/useLook";
 import { Errors } from "./Errors";
+import { HowSure } from "./HowSure";
+import { JudgeAgain } from "./JudgeAgain";
 import { Verdict } from "./Verdict";
 
 export function ReviewPlace() {
@@ -39,7 +39,15 @@ export function ReviewPlace() {
       </Empty>
     );
   }
-  if (!run.validation) return <Unjudged run={run} model={run.model} />;
+  if (!run.validation)
+    return (
+      <JudgeAgain
+        model={run.model}
+        set="validation"
+        title={`Run ${run.number} is not judged yet`}
+        words="It ended without being judged. Judging asks it about its validation pictures again."
+      />
+    );
   return <Judged run={run} model={run.model} key={run.model.id} />;
 }
 
@@ -62,57 +70,29 @@ function StillTraining({ run }: { run: Run }) {
   );
 }
 
-/** A run that ended and was not judged: it is being judged, or whoever would have done it was ended too. */
-function Unjudged({ run, model }: { run: Run; model: Model }) {
-  const { data: jobs = [] } = useJobs();
-  const { fail } = useNotices();
-  const queries = useQueryClient();
-  const [asked, setAsked] = useState(false);
-  const active = jobs.find(
-    (job) =>
-      isActive(job) &&
-      ((job.kind === "train" && job.subject_id === run.id) ||
-        (job.kind === "judge" && job.subject_id === model.id)),
-  );
-  const judge = async () => {
-    setAsked(true);
-    try {
-      await need(
-        client.POST("/api/models/{model_id}/judgements", {
-          params: { path: { model_id: model.id } },
-          body: { set: "validation" },
-        }),
-      );
-      await queries.invalidateQueries({ queryKey: ["jobs"] });
-    } catch (error) {
-      fail(error);
-    }
-    setAsked(false);
-  };
-  return (
-    <Empty title={`Run ${run.number} is not judged yet`}>
-      {active ? (
-        <p role="status">{jobWords(active)} …</p>
-      ) : (
-        <>
-          <p className="mb-4">
-            It ended without being judged. Judging asks it about its validation pictures again.
-          </p>
-          <Button kind="main" disabled={asked} onClick={() => void judge()}>
-            Judge run {run.number}
-          </Button>
-        </>
-      )}
-    </Empty>
-  );
+function shownSet(asked: string | null, look: number | undefined): SetName {
+  if (asked === "test" && look !== undefined) return "test";
+  return asked === "training" ? asked : "validation";
 }
+
+const SETS = [
+  { value: "validation", label: "Validation" },
+  { value: "training", label: "Training", title: "The pictures that it learnt from" },
+];
+const VIEWS = [
+  { value: "errors", label: "Errors" },
+  { value: "sure", label: "How sure" },
+];
 
 function Judged({ run, model }: { run: Run; model: Model }) {
   const [params, setAddress] = useAddress();
   const { look, judging, take } = useLook(model, "review");
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
-  const set: SetName = params.get("set") === "test" && look !== undefined ? "test" : "validation";
+  const set = shownSet(params.get("set"), look);
   const judgement = useJudgement(model.id, set, judging ? undefined : look);
+
+  const howSure = params.get("view") === "sure";
+  const View = howSure ? HowSure : Errors;
 
   const openTest = async () => {
     if (await take()) setAddress({ set: "test", cells: undefined });
@@ -124,7 +104,25 @@ function Judged({ run, model }: { run: Run; model: Model }) {
         {judgement.data ? <Verdict set={set} judgement={judgement.data} /> : <span />}
         <Digest model={model} />
         <div className="ml-auto flex items-center gap-3">
+          <Choice<string>
+            label="Show"
+            hideLabel
+            value={howSure ? "sure" : "errors"}
+            onChange={(view) => setAddress({ view: view === "sure" ? view : undefined })}
+            options={VIEWS}
+          />
           {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
+          {set !== "test" && (
+            <Choice<string>
+              label="Set"
+              hideLabel
+              value={set}
+              onChange={(name) =>
+                setAddress({ set: name === "training" ? name : undefined, cells: undefined })
+              }
+              options={SETS}
+            />
+          )}
           {set === "test" ? (
             <Button onClick={() => setAddress({ set: undefined, cells: undefined })}>
               Back to validation
@@ -146,10 +144,17 @@ function Judged({ run, model }: { run: Run; model: Model }) {
         </p>
       ) : judgement.isPending ? (
         <Reading what="the scores" />
+      ) : !judgement.data && set === "training" ? (
+        <JudgeAgain
+          model={model}
+          set={set}
+          title="Not judged on its training pictures"
+          words="Most wrong labels are among them: what a network gets wrong that it has learnt is worth a look."
+        />
       ) : !judgement.data ? (
         <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
       ) : (
-        <Errors model={model} set={set} look={look} judgement={judgement.data} />
+        <View model={model} set={set} look={look} judgement={judgement.data} />
       )}
     </div>
   );
