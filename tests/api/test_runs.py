@@ -395,6 +395,77 @@ def test_a_set_is_judged_when_it_is_asked_for(client: TestClient, world: World, 
     assert [entry["id"] for entry in client.get(f"/api/projects/{project}/models").json()] == [model["id"]]
 
 
+def test_how_sure_a_model_is_and_when_it_says_so(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    world.run_waiting()
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]
+    url = f"/api/models/{model['id']}"
+    judged = client.get(f"{url}/judgement").json()
+    sure = client.get(f"{url}/sureness").json()
+    figures = {entry["name"]: entry for entry in sure["scores"]}
+    assert figures["accuracy"]["value"] == judged["accuracy"]
+    assert figures["accuracy"]["interval"] == judged["accuracy_interval"]
+    assert figures["macro F1"]["value"] == pytest.approx(judged["macro_f1"])
+    assert sum(entry["count"] for entry in sure["plain"]["bins"]) == judged["count"]
+    assert sure["answering"]["posts"][0]["answered"] == judged["count"]
+    assert sure["temperature"] == model["temperature"]
+    rows = list(csv.DictReader(io.StringIO(client.get(f"{url}/scores.csv").text)))
+    assert [row["figure"] for row in rows[-3:]] == ["precision", "recall", "f1"]
+    assert rows[-1]["class"] == "rime"
+    assert float(next(row for row in rows if row["figure"] == "accuracy")["value"]) == judged["accuracy"]
+    # Not of the test set without a counted look, and of training when it was judged.
+    assert (
+        client.get(f"{url}/sureness?set=test").status_code
+        == client.get(f"{url}/scores.csv?set=test").status_code
+        == 409
+    )
+    assert client.get(f"{url}/sureness?set=training").status_code == 404
+
+    assert model["unsure_below"] is None
+    assert client.put(f"{url}/unsure", json={"below": 0.75}).json()["unsure_below"] == [0.75, 0.75]
+    assert client.get(f"/api/runs/{run['id']}").json()["model"]["unsure_below"] == [0.75, 0.75]
+    for body, words in (
+        ({"below": 0.7, "wanted": 0.9}, "not both"),
+        ({"below": 1.5}, "below"),
+        ({"wanted": 0.77}, "Take one of 0.9, 0.95"),
+    ):
+        refused = client.put(f"{url}/unsure", json=body)
+        assert (refused.status_code, words in refused.text) == (422, True), refused.text
+    assert client.put(f"{url}/unsure", json={}).json()["unsure_below"] is None
+
+    # What was fitted goes with the state: judged by an earlier version, it says how to have it again.
+    with world.context.database.session() as session:
+        session.execute(text("update judgement set sureness = null"))
+    missing = client.get(f"{url}/sureness")
+    assert (missing.status_code, "POST …/judgements" in missing.json()["mend"]) == (404, True)
+    assert client.put(f"{url}/unsure", json={"wanted": 0.9}).status_code == 409
+
+
+def test_aims_are_turned_into_thresholds_of_classes(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    world.run_waiting()
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]
+    url = f"/api/models/{model['id']}"
+    nothing = {"answered": 0, "right": 0, "interval": [0, 1]}
+    aims = [
+        {"wanted": 0.9, "below": 0.6, "counted": nothing, "by_class": {"1": None}, "counted_by_class": nothing},
+        {"wanted": 0.95, "below": None, "counted": nothing, "by_class": {"0": 0.8}, "counted_by_class": nothing},
+        {"wanted": 0.98, "below": None, "counted": nothing, "by_class": {}, "counted_by_class": nothing},
+    ]
+    with world.context.database.session() as session:
+        session.execute(
+            text("update judgement set sureness = jsonb_set(sureness, '{answering,aims}', cast(:a as jsonb))"),
+            {"a": json.dumps(aims)},
+        )
+    wanted = {(0.9, False): [0.6, 0.6], (0.9, True): [0.6, None], (0.95, True): [0.8, None]}
+    for (share, by_class), below in wanted.items():
+        set_to = client.put(f"{url}/unsure", json={"wanted": share, "by_class": by_class})
+        assert set_to.json()["unsure_below"] == below
+    for share, by_class in ((0.95, False), (0.98, True)):
+        refused = client.put(f"{url}/unsure", json={"wanted": share, "by_class": by_class})
+        assert (refused.status_code, "No threshold" in refused.json()["detail"]) == (409, True)
+
+
 def test_a_run_of_the_defaults_is_as_long_as_its_pictures_need(client: TestClient, world: World, project: int) -> None:
     run = client.post(f"/api/projects/{project}/runs", json={}).json()
     # One or two steps to the epoch with so few; at most 200 of them.

@@ -39,6 +39,7 @@ _VIEWS = (
     ("/p/{p}/runs?part=watch", "[data-kind]", "Make one"),
     ("/p/{p}/runs", "[data-testid=lookouts] li", "as a file"),
     ("/p/{p}/review", "[data-testid=outcomes-title]", ""),
+    ("/p/{p}/review?view=sure", "[data-testid=answering]", ""),
     ("/p/{p}/release", "h2", ""),
 )
 

@@ -274,6 +274,8 @@ def _review(screen: Screen) -> None:
     screen.reads("[data-testid=verdict]", "validation pictures")
     screen.says("(1 so far)")
 
+    _how_sure(screen)
+
     # In Rows the Sift shows validation too, and the test set only under a look of its own.
     def judged() -> int:
         found = re.match(r"([\d,]+) picture", screen.one("[data-testid=chosen]").text)
@@ -292,6 +294,36 @@ def _review(screen: Screen) -> None:
     screen.button("Look at the test set too (2 so far)")
     screen.until("validation alone again", lambda: judged() == validation)
     screen.press("Review")
+    screen.reads("[data-testid=verdict]", "validation pictures")
+
+
+def _how_sure(screen: Screen) -> None:
+    """Intervals and calibration, and from there the threshold that goes along with the model."""
+    screen.press("How sure")
+    screen.reads("[data-testid=figures]", "weighted precision")
+    assert len(screen.all("[data-testid=class-figures] tbody tr")) == 7
+    screen.reads("[data-testid=calibration]", "by the other four")
+    screen.reads("[data-testid=unsure]", "never says")
+    answered = screen.one("[data-testid=answered]").text
+    screen.one("input[aria-label='Unsure below']").send_keys(Keys.HOME)
+    screen.until("all are answered", lambda: "answers 100 %" in screen.one("[data-testid=answered]").text != answered)
+    screen.one("input[aria-label='Unsure below']").send_keys(Keys.END)
+    screen.until("hardly any is", lambda: "answers 100 %" not in screen.one("[data-testid=answered]").text)
+    screen.one("select[aria-label='Share of the answers that shall be right']").send_keys("0.9")
+    screen.one("button[aria-label='Use the thresholds by class']").click()
+    screen.reads("[data-testid=unsure]", "This model says")
+    screen.one("[data-testid=unsure] button").click()
+    screen.reads("[data-testid=unsure]", "never says")
+    screen.one("input[aria-label='Unsure below']").send_keys(Keys.HOME)
+    screen.press("Unsure below 0")
+    screen.reads("[data-testid=unsure]", "below 0")
+    # Training on demand: where most wrong labels are.
+    screen.press("Training")
+    screen.press("Judge run 1")
+    screen.reads("[data-testid=verdict]", "training pictures")
+    screen.reads("[data-testid=answering]", "set on the validation pictures")
+    screen.press("Validation")
+    screen.press("Errors")
     screen.reads("[data-testid=verdict]", "validation pictures")
 
 
@@ -333,6 +365,7 @@ def _release(screen: Screen, folder: Path, downloads: Path) -> None:
         "no class is named below the threshold",
         lambda: screen.one("[data-testid=answer]").text.startswith("unsure") == (sure < 0.99),
     )
+    assert screen.one("label input[type=checkbox]").is_selected()  # calibrated, since a threshold was set
     screen.press("Make an export pack")
     screen.reads("[data-testid=proof]", "picture files")
     screen.press("Download")
@@ -345,7 +378,10 @@ def _release(screen: Screen, folder: Path, downloads: Path) -> None:
         [sys.executable, "-I", str(unpacked / "predict.py"), str(pictures[0]), "--json"],
         capture_output=True, text=True, check=True,
     )  # fmt: skip
-    answer = json.loads(done.stdout)["probabilities"]
+    said = json.loads(done.stdout)
+    answer = said["probabilities"]
+    assert said["unsure"] is False
+    assert json.loads((unpacked / "model.json").read_text())["unsure_below"] == [0.0] * 7
     # The page rounds to three digits; the pack's own proof compared all of them.
     shown = dict(_probabilities_on_show(screen))
     assert shown.keys() == answer.keys()
@@ -446,6 +482,7 @@ def test_a_hand_made_zip_with_a_wrapper_a_stray_file_and_a_broken_picture(screen
     screen.press("Train with these answers")
     screen.reads("[data-ingredient=variation]", "mirror")
     screen.until("live curves", lambda: screen.all("[data-testid=curves-loss] path"))
+    screen.says(" is kept.")
     # What was kept until then is the model.
     screen.press("Stop")
     screen.reads("[data-testid=run-result]", "validation picture")

@@ -106,6 +106,34 @@ def test_a_script_says_it_in_words_too(model: Model, tmp_path: Path) -> None:
     assert "; next " in done.stdout
 
 
+def test_temperature_and_threshold_go_along(model: Model, tmp_path: Path) -> None:
+    files = [(".png", png(n)) for n in range(3)]
+    pixels = np.stack([network_pixels(data, model.preprocessing) for _, data in files])
+    powers = np.exp(model.logits(pixels)[0] / 3)
+    wanted = powers / powers.sum(axis=1, keepdims=True)
+    top = wanted.max(axis=1)
+    # Between the first picture's probability and the next: as small as a threshold can part them.
+    said = wanted[0].argmax()
+    below = [0.0, 0.0, 0.0]
+    below[said] = float(top[0]) + 1e-3
+    pack, proof = proven_pack(replace(model, temperature=3.0, unsure_below=tuple(below)), files, {})
+    assert proof.max_abs_difference <= EXPORT
+    with zipfile.ZipFile(io.BytesIO(pack)) as archive:
+        archive.extractall(tmp_path)
+    (tmp_path / "x.png").write_bytes(files[0][1])
+    command = [sys.executable, "-I", str(tmp_path / "predict.py"), str(tmp_path / "x.png")]
+    words = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+    assert f"unsure: most like {model.classes[said]}" in words
+    answer = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    assert answer["unsure"] is True
+    assert [answer["probabilities"][name] for name in model.classes] == pytest.approx(wanted[0], abs=EXPORT)
+    # A class that is never sure enough says so at any probability.
+    facts = json.loads((tmp_path / "model.json").read_text())
+    below[said] = None  # type: ignore[call-overload]
+    (tmp_path / "model.json").write_text(json.dumps({**facts, "unsure_below": below}))
+    assert "unsure" in subprocess.run(command, capture_output=True, text=True, check=True).stdout
+
+
 def test_the_class_that_a_script_prints_is_the_class_that_it_means(tmp_path: Path) -> None:
     """Names in an order of their own, and a network that answers by the mean colour alone, worked out by hand."""
     names = ("zebra", "apple", "Mitte")

@@ -12,6 +12,7 @@ from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, ProjectOf, Sessio
 from vast_orchard.api.schemas.base import SetName
 from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.models import (
+    JudgedRead,
     JudgementCreate,
     JudgementRead,
     LookCreate,
@@ -30,6 +31,7 @@ from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, JobState
 from vast_orchard.store.values import JobValue, ModelValue, OutcomeValue
+from vast_orchard.types import SetName as Sets
 
 __all__ = ["router"]
 
@@ -64,6 +66,13 @@ def _judge(session: Session, model: ModelValue, name: str) -> int:
         return present.id
     title = f"Judge run {model.run_number} on its {name} set"
     return start_job(session, model.project_id, JobKind.JUDGE, title, model.id, name)
+
+
+@router.get("/models/{model_id}/judgements", response_model=list[JudgedRead])
+def list_judgements(session: SessionOf, model: ModelOf) -> list[JudgedRead]:
+    """The sets that a model was judged on."""
+    judged = models.judged_sets(session, model.id)
+    return [JudgedRead(set=name.value, sure=judged[name]) for name in Sets if name in judged]
 
 
 @router.post("/models/{model_id}/judgements", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)

@@ -130,9 +130,10 @@ def judgement_of(session: Session, model_id: int, set_name: str) -> dict[str, An
     return row.scores if row else None
 
 
-def judged_sets(session: Session, model_id: int) -> set[str]:
-    """The sets that a model was judged on."""
-    return set(session.scalars(select(Judgement.set_name).where(Judgement.model_id == model_id)))
+def judged_sets(session: Session, model_id: int) -> dict[str, bool]:
+    """The sets that a model was judged on, and whether it is known how sure that is."""
+    of_model = select(Judgement.set_name, Judgement.sureness.is_not(None)).where(Judgement.model_id == model_id)
+    return {name: bool(sure) for name, sure in session.execute(of_model)}
 
 
 def sureness_of(session: Session, model_id: int, set_name: str) -> dict[str, Any] | None:

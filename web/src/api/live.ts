@@ -29,6 +29,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "footing",
     "judgement",
     "sureness",
+    "judged-sets",
     "projects",
     "splits",
     "starting-models",

@@ -252,10 +252,10 @@ function lookQuery(look: number | undefined): { look?: number } {
   return look ? { look } : {};
 }
 
-export function useJudgement(modelId: number, set: SetName, look: number | undefined) {
+export function useJudgement(modelId: number, set: SetName, look: number | undefined, known = true) {
   return useQuery({
     queryKey: ["judgement", modelId, set, look ?? 0],
-    enabled: set !== "test" || look !== undefined,
+    enabled: known && (set !== "test" || look !== undefined),
     retry: false,
     queryFn: () =>
       need(
@@ -266,11 +266,20 @@ export function useJudgement(modelId: number, set: SetName, look: number | undef
   });
 }
 
+/** The sets that a model was judged on. */
+export function useJudgedSets(modelId: number) {
+  return useQuery({
+    queryKey: ["judged-sets", modelId],
+    queryFn: () =>
+      need(client.GET("/api/models/{model_id}/judgements", { params: { path: { model_id: modelId } } })),
+  });
+}
+
 /** How sure the figures of a judged set are. */
-export function useSureness(modelId: number, set: SetName, look: number | undefined) {
+export function useSureness(modelId: number, set: SetName, look: number | undefined, known: boolean) {
   return useQuery({
     queryKey: ["sureness", modelId, set, look ?? 0],
-    enabled: set !== "test" || look !== undefined,
+    enabled: known && (set !== "test" || look !== undefined),
     retry: false,
     queryFn: () =>
       need(

@@ -2001,7 +2001,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * List Judgements
+         * @description The sets that a model was judged on.
+         */
+        get: operations["list_judgements_api_models__model_id__judgements_get"];
         put?: never;
         /**
          * Create Judgement
@@ -3406,6 +3410,22 @@ export interface components {
             started_at: string | null;
             /** Ended At */
             ended_at: string | null;
+        };
+        /**
+         * JudgedRead
+         * @description A set that a model was judged on.
+         */
+        JudgedRead: {
+            /**
+             * Set
+             * @enum {string}
+             */
+            set: "training" | "validation" | "test";
+            /**
+             * Sure
+             * @description Its intervals and calibration are known.
+             */
+            sure: boolean;
         };
         /**
          * JudgementCreate
@@ -10044,6 +10064,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_judgements_api_models__model_id__judgements_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedRead"][];
                 };
             };
             /** @description Validation Error */

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, Field, model_validator
 
-from vast_orchard.api.schemas.base import Read, Write
+from vast_orchard.api.schemas.base import Read, SetName, Write
 
 __all__ = [
     "AimRead",
@@ -18,6 +18,7 @@ __all__ = [
     "ClassScoresRead",
     "ExportCreate",
     "ExportRead",
+    "JudgedRead",
     "JudgementCreate",
     "JudgementRead",
     "LookCreate",
@@ -92,6 +93,13 @@ class JudgementRead(ScoresRead):
 
     classes: list[ClassScoresRead]
     confusion: list[list[int]]
+
+
+class JudgedRead(BaseModel):
+    """A set that a model was judged on."""
+
+    set: SetName
+    sure: bool = Field(description="Its intervals and calibration are known.")
 
 
 class JudgementCreate(Write):

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, type Judgement, type Model, need, type SetName, type UnsureUpdate } from "../../api/client";
-import { useSureness } from "../../api/runQueries";
+import { useJudgedSets, useSureness } from "../../api/runQueries";
 import { buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Failed, Reading } from "../../parts/States";
@@ -19,14 +19,13 @@ interface Props {
 }
 
 export function HowSure({ model, set, look, judgement }: Props) {
-  const found = useSureness(model.id, set, look);
+  const judged = useJudgedSets(model.id);
+  const known = judged.data?.some((entry) => entry.set === set && entry.sure) ?? false;
+  const found = useSureness(model.id, set, look, known);
   const { busy, setUnsure } = useUnsure(model);
-  if (found.isPending) return <Reading what="how sure it is" />;
-  if (!found.data) {
-    // What an earlier version judged: the figures are there, and what stands behind them is not.
-    return set === "test" ? (
-      <Failed error={found.error} onRetry={() => void found.refetch()} />
-    ) : (
+  // What an earlier version judged: the figures are there, and what stands behind them is not.
+  if (judged.data && !known && set !== "test")
+    return (
       <JudgeAgain
         model={model}
         set={set}
@@ -34,7 +33,8 @@ export function HowSure({ model, set, look, judgement }: Props) {
         words="An earlier version judged this model. Judging it again computes intervals and calibration too."
       />
     );
-  }
+  if (found.isError) return <Failed error={found.error} onRetry={() => void found.refetch()} />;
+  if (!found.data) return <Reading what="how sure it is" />;
   const query = set === "test" ? `?set=test&look=${look}` : `?set=${set}`;
   return (
     <div className="flex min-h-0 flex-1" data-testid="how-sure">

@@ -2,7 +2,7 @@
 import { Link } from "react-router";
 import type { Model, Run, SetName } from "../../api/client";
 import { useJobs } from "../../api/queries";
-import { useJudgement } from "../../api/runQueries";
+import { useJudgedSets, useJudgement } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { isActive, jobWords } from "../../domain/jobs";
 import { isUnderWay } from "../../domain/runs";
@@ -89,7 +89,10 @@ function Judged({ run, model }: { run: Run; model: Model }) {
   const { look, judging, take } = useLook(model, "review");
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
   const set = shownSet(params.get("set"), look);
-  const judgement = useJudgement(model.id, set, judging ? undefined : look);
+  const judged = useJudgedSets(model.id);
+  // Validation was, or Review would not be open; the test set is judged by the look.
+  const known = set !== "training" || judged.data?.some((entry) => entry.set === set);
+  const judgement = useJudgement(model.id, set, judging ? undefined : look, known ?? false);
 
   const howSure = params.get("view") === "sure";
   const View = howSure ? HowSure : Errors;
@@ -142,15 +145,15 @@ function Judged({ run, model }: { run: Run; model: Model }) {
         <p role="status" className="p-10 text-center text-quiet">
           {jobWords(judging)} …
         </p>
-      ) : judgement.isPending ? (
-        <Reading what="the scores" />
-      ) : !judgement.data && set === "training" ? (
+      ) : known === false && set === "training" ? (
         <JudgeAgain
           model={model}
           set={set}
           title="Not judged on its training pictures"
           words="Most wrong labels are among them: what a network gets wrong that it has learnt is worth a look."
         />
+      ) : judgement.isPending ? (
+        <Reading what="the scores" />
       ) : !judgement.data ? (
         <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
       ) : (
