@@ -46,10 +46,7 @@ describe("matrix", () => {
   });
 
   it("ranks wrong cells and leaves right ones out", () => {
-    expect(confusedPairs(judgement)).toEqual([
-      { truth: 2, predicted: 0, count: 4 },
-      { truth: 0, predicted: 2, count: 1 },
-    ]);
+    expect(confusedPairs(judgement)).toEqual([{ truth: 2, predicted: 0, count: 4, back: 1 }]);
   });
 
   it("orders confused classes next to each other", () => {

@@ -22,7 +22,7 @@ from vast_orchard.api.schemas.models import (
     SurenessRead,
     UnsureUpdate,
 )
-from vast_orchard.at_once.scores_as_csv import scores_as_csv
+from vast_orchard.at_once.scores_as_csv import matrix_as_csv, scores_as_csv
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
@@ -118,10 +118,21 @@ def _judged(session: Session, model: ModelValue, name: str, look: int | None) ->
 def score_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
     """The same with intervals as a table, a figure a row."""
     table = scores_as_csv(session, model, set, _judged(session, model, set, look))
+    return _csv(table, f"run-{model.run_number}-{set}-scores")
+
+
+@router.get("/models/{model_id}/matrix.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def matrix_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+    """The confusion matrix as a table, a true class a row."""
+    table = matrix_as_csv(model, _judged(session, model, set, look))
+    return _csv(table, f"run-{model.run_number}-{set}-matrix")
+
+
+def _csv(table: str, name: str) -> Response:
     return Response(
         table,
         media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="run-{model.run_number}-{set}-scores.csv"'},
+        headers={"Content-Disposition": f'attachment; filename="{name}.csv"'},
     )
 
 

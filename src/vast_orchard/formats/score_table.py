@@ -1,4 +1,4 @@
-"""The figures of a judged set with their intervals, as a table: a figure of the whole or of a class a row."""
+"""A judged set as tables: its figures with their intervals, one a row, and its confusion matrix."""
 
 import csv
 import io
@@ -7,7 +7,7 @@ from typing import Any
 
 from vast_orchard.formats.csv_cells import harmless
 
-__all__ = ["score_table"]
+__all__ = ["matrix_table", "score_table"]
 
 _OF_A_CLASS = ("precision", "recall", "f1")
 
@@ -40,4 +40,22 @@ def score_table(scores: Mapping[str, Any], sureness: Mapping[str, Any] | None, c
             value = "" if figures[figure] is None else figures[figure]
             row = [*harmless([name]), figure, value, *(between.get(figure) or ("", "")), pictures]
             writer.writerow(row)
+    return written.getvalue()
+
+
+def matrix_table(confusion: Sequence[Sequence[int]], classes: Sequence[str]) -> str:
+    """RFC 4180 CSV: a true class a row, a predicted one a column.
+
+    Parameters
+    ----------
+    confusion : sequence of sequence of int
+        Counts, rows true, columns predicted.
+    classes : sequence of str
+        Their names, in order.
+    """
+    written = io.StringIO(newline="")
+    writer = csv.writer(written)
+    writer.writerow(["true \\ predicted", *harmless(classes)])
+    for name, row in zip(classes, confusion, strict=True):
+        writer.writerow([*harmless([name]), *row])
     return written.getvalue()

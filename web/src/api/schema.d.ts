@@ -2078,6 +2078,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/matrix.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matrix File
+         * @description The confusion matrix as a table, a true class a row.
+         */
+        get: operations["matrix_file_api_models__model_id__matrix_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/sureness": {
         parameters: {
             query?: never;
@@ -10214,6 +10234,41 @@ export interface operations {
         };
     };
     score_file_api_models__model_id__scores_csv_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matrix_file_api_models__model_id__matrix_csv_get: {
         parameters: {
             query?: {
                 set?: "training" | "validation" | "test";

@@ -13,10 +13,62 @@ export interface MatrixCell {
 
 export type Share = "row" | "column";
 
+/** Two classes that are confused: `truth` is read as `predicted` more often than the other way. */
 export interface ConfusedPair {
   readonly truth: number;
   readonly predicted: number;
   readonly count: number;
+  /** The other way. */
+  readonly back: number;
+}
+
+type Classes = readonly { readonly id: number; readonly name: string }[];
+
+/** A cell by the ids of its classes. */
+export function cellKey(classes: Classes, truth: number, predicted: number): string {
+  return `${classes[truth]?.id ?? 0}.${classes[predicted]?.id ?? 0}`;
+}
+
+/** All pictures of a true class, or all that were read as a class. */
+export function lineKey(classes: Classes, place: number, of: "true" | "predicted"): string {
+  const id = classes[place]?.id ?? 0;
+  return of === "true" ? `${id}.*` : `*.${id}`;
+}
+
+/** A cell is among the chosen ones, by itself or by its whole line. */
+export function isChosen(
+  classes: Classes,
+  chosen: ReadonlySet<string>,
+  truth: number,
+  predicted: number,
+): boolean {
+  return (
+    chosen.has(cellKey(classes, truth, predicted)) ||
+    chosen.has(lineKey(classes, truth, "true")) ||
+    chosen.has(lineKey(classes, predicted, "predicted"))
+  );
+}
+
+/** What is chosen, in words. */
+export function chosenWords(classes: Classes, chosen: ReadonlySet<string>): string {
+  const name = (id: string | undefined) =>
+    classes.find((entry) => String(entry.id) === id)?.name ?? "a class that is gone";
+  return [...chosen]
+    .map((key) => {
+      const [truth, predicted] = key.split(".");
+      if (predicted === "*") return `all that are ${name(truth)}`;
+      if (truth === "*") return `all read as ${name(predicted)}`;
+      return truth === predicted
+        ? `${name(truth)} read rightly`
+        : `${name(truth)} read as ${name(predicted)}`;
+    })
+    .join("; ");
+}
+
+/** "17 stellar read as dendrite, 4 the other way" */
+export function pairWords(classes: Classes, pair: ConfusedPair): string {
+  const words = `${classes[pair.truth]?.name} read as ${classes[pair.predicted]?.name}`;
+  return pair.back ? `${words}, ${pair.back} the other way` : words;
 }
 
 export function matrixCells(judgement: Judgement, share: Share): MatrixCell[] {
@@ -41,12 +93,20 @@ export function countOf(judgement: Judgement, meant: (truth: number, predicted: 
   return count;
 }
 
-/** Wrong cells, most pictures first; among equals in the order of the classes. */
+/** Pairs of classes, both directions together, most pictures first; among equals in the order of the classes. */
 export function confusedPairs(judgement: Judgement): ConfusedPair[] {
-  const pairs = judgement.confusion.flatMap((row, truth) =>
-    row.flatMap((count, predicted) => (truth !== predicted && count ? [{ truth, predicted, count }] : [])),
+  const { confusion } = judgement;
+  const pairs: ConfusedPair[] = [];
+  for (let a = 0; a < confusion.length; a++) {
+    for (let b = a + 1; b < confusion.length; b++) {
+      const [there, back] = [confusion[a]?.[b] ?? 0, confusion[b]?.[a] ?? 0];
+      if (there >= back && there) pairs.push({ truth: a, predicted: b, count: there, back });
+      else if (back) pairs.push({ truth: b, predicted: a, count: back, back: there });
+    }
+  }
+  return pairs.sort(
+    (a, b) => b.count + b.back - (a.count + a.back) || a.truth - b.truth || a.predicted - b.predicted,
   );
-  return pairs.sort((a, b) => b.count - a.count || a.truth - b.truth || a.predicted - b.predicted);
 }
 
 /**

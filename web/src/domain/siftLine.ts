@@ -46,6 +46,8 @@ export function judgedSift(
     quoted(classes.find((entry) => String(entry.id) === id)?.name ?? "");
   const parts = [...cells].map((cell) => {
     const [truth, predicted] = cell.split(".");
+    if (predicted === "*") return `true:${name(truth)}`;
+    if (truth === "*") return `predicted:${name(predicted)}`;
     return `true:${name(truth)} predicted:${name(predicted)}`;
   });
   const meant =

@@ -3,7 +3,16 @@ import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Judgement, Model, SetName } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
-import { confusedPairs, countOf, likenessOrder, type Share } from "../../domain/matrix";
+import {
+  cellKey,
+  chosenWords,
+  confusedPairs,
+  countOf,
+  isChosen,
+  likenessOrder,
+  pairWords,
+  type Share,
+} from "../../domain/matrix";
 import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -12,7 +21,8 @@ import { Failed, Reading } from "../../parts/States";
 import { FieldOverlays } from "../field/FieldOverlays";
 import { ShownField } from "../field/ShownField";
 import { useFieldDesk } from "../field/useFieldDesk";
-import { cellKey, Matrix } from "./Matrix";
+import { Matrix } from "./Matrix";
+import { MatrixFile } from "./MatrixFile";
 import { ScoreTable } from "./ScoreTable";
 import { useJudgedField } from "./useJudgedField";
 
@@ -29,15 +39,13 @@ function useCells() {
   const cells = params.get("cells") ?? "";
   const chosen = useMemo(() => new Set(cells.split(",").filter(Boolean)), [cells]);
   const show = (keys: Iterable<string>) => setAddress({ cells: [...keys].join(",") || undefined });
-  const onCell = (key: string, add: boolean) => {
-    if (!add) show(chosen.size === 1 && chosen.has(key) ? [] : [key]);
-    else {
-      const next = new Set(chosen);
-      if (!next.delete(key)) next.add(key);
-      show(next);
-    }
+  const onChoose = (keys: readonly string[], add: boolean) => {
+    const here = keys.every((key) => chosen.has(key));
+    if (!add) show(here && chosen.size === keys.length ? [] : keys);
+    else if (here) show([...chosen].filter((key) => !keys.includes(key)));
+    else show(new Set([...chosen, ...keys]));
   };
-  return { cells, chosen, show, onCell };
+  return { cells, chosen, show, onChoose };
 }
 
 type Cells = ReturnType<typeof useCells>;
@@ -46,7 +54,7 @@ export function Errors({ model, set, look, judgement }: ErrorsProps) {
   const cells = useCells();
   return (
     <div className="flex min-h-0 flex-1">
-      <MatrixSide model={model} judgement={judgement} cells={cells} />
+      <MatrixSide model={model} set={set} look={look} judgement={judgement} cells={cells} />
       <div className="flex min-w-0 flex-1 flex-col">
         <Pairs model={model} judgement={judgement} cells={cells} />
         <Judged model={model} set={set} look={look} judgement={judgement} cells={cells} />
@@ -61,8 +69,16 @@ interface SideProps {
   cells: Cells;
 }
 
-function MatrixSide({ model, judgement, cells }: SideProps) {
+const ACROSS = "vast-orchard-true-across";
+
+function MatrixSide({ model, set, look, judgement, cells }: ErrorsProps & { cells: Cells }) {
   const { classes } = usePlace();
+  const [across, setAcross] = useState(() => localStorage.getItem(ACROSS) === "yes");
+  const [asFile, setAsFile] = useState(false);
+  const turn = (now: boolean) => {
+    localStorage.setItem(ACROSS, now ? "yes" : "no");
+    setAcross(now);
+  };
   const [byLikeness, setByLikeness] = useState(false);
   const [share, setShare] = useState<Share>("row");
   const [counts, setCounts] = useState(true);
@@ -84,16 +100,31 @@ function MatrixSide({ model, judgement, cells }: SideProps) {
           onChange={(value) => setByLikeness(value === "likeness")}
           options={ORDERS}
         />
+        <Choice<string>
+          label="True"
+          value={across ? "across" : "down"}
+          onChange={(value) => turn(value === "across")}
+          options={WAYS}
+        />
+        <button
+          type="button"
+          onClick={() => setAsFile(true)}
+          className="min-h-6 cursor-pointer text-choice hover:underline"
+        >
+          as a file
+        </button>
       </div>
       <Matrix
-        model={model}
-        judgement={judgement}
-        order={order}
-        share={share}
-        counts={counts}
+        {...{ model, judgement, order, share, counts, across }}
         chosen={cells.chosen}
-        onCell={cells.onCell}
+        onChoose={cells.onChoose}
       />
+      {asFile && (
+        <MatrixFile
+          {...{ model, set, look, judgement, order, share, counts, across }}
+          onClose={() => setAsFile(false)}
+        />
+      )}
       <ScoreTable model={model} judgement={judgement} classes={classes} />
     </div>
   );
@@ -107,6 +138,10 @@ const SHARES: readonly { value: Share; label: string; title: string }[] = [
   { value: "row", label: "row", title: "Share of the row: recall on the diagonal" },
   { value: "column", label: "column", title: "Share of the column: precision on the diagonal" },
 ];
+const WAYS = [
+  { value: "down", label: "down", title: "True classes one below the other" },
+  { value: "across", label: "across", title: "True classes side by side" },
+];
 const ORDERS = [
   { value: "classes", label: "classes" },
   { value: "likeness", label: "likeness", title: "Confused classes stand together" },
@@ -114,25 +149,29 @@ const ORDERS = [
 
 /** The most frequent confusions, as ways to their pictures. */
 function Pairs({ model, judgement, cells }: SideProps) {
-  const name = (place: number) => model.classes[place]?.name ?? "";
   return (
     <div className="flex max-h-[104px] shrink-0 flex-wrap gap-1.5 overflow-y-auto border-b border-hairline px-4 py-2">
       {confusedPairs(judgement)
         .slice(0, 8)
         .map((pair) => {
-          const key = cellKey(model, pair.truth, pair.predicted);
+          const keys = [
+            cellKey(model.classes, pair.truth, pair.predicted),
+            ...(pair.back ? [cellKey(model.classes, pair.predicted, pair.truth)] : []),
+          ];
+          const words = pairWords(model.classes, pair);
+          const shown = keys.every((key) => cells.chosen.has(key));
           return (
             <button
-              key={key}
+              key={keys[0]}
               type="button"
-              aria-pressed={cells.chosen.has(key)}
-              onClick={(event) => cells.onCell(key, event.ctrlKey || event.metaKey)}
-              title={`${name(pair.truth)} read as ${name(pair.predicted)}`}
+              aria-pressed={shown}
+              onClick={(event) => cells.onChoose(keys, event.ctrlKey || event.metaKey || event.shiftKey)}
+              title={words}
               className={`rounded-control max-w-full cursor-pointer truncate border px-1.5 text-sm ${
-                cells.chosen.has(key) ? "border-choice bg-choice-wash" : "border-edge hover:bg-sunken"
+                shown ? "border-choice bg-choice-wash" : "border-edge hover:bg-sunken"
               }`}
             >
-              <b>{pair.count}</b> {name(pair.truth)} read as {name(pair.predicted)}
+              <b>{pair.count}</b> {words}
             </button>
           );
         })}
@@ -204,11 +243,11 @@ interface TitleProps {
 /** As many as were judged, also of those that were thrown away since. */
 function JudgedTitle({ model, judgement, keys, here }: TitleProps) {
   const count = countOf(judgement, (truth, predicted) =>
-    keys.size ? keys.has(cellKey(model, truth, predicted)) : truth !== predicted,
+    keys.size ? isChosen(model.classes, keys, truth, predicted) : truth !== predicted,
   );
   const gone = here === undefined ? 0 : count - here;
   const words = keys.size
-    ? `${plural(count, "picture")}: ${cellWords(model, judgement, keys)}`
+    ? `${plural(count, "picture")}: ${chosenWords(model.classes, keys)}`
     : `${plural(count, "error")}, the most surprising first`;
   return (
     <h2 className="min-w-0 truncate font-semibold" data-testid="outcomes-title" title={words}>
@@ -218,16 +257,4 @@ function JudgedTitle({ model, judgement, keys, here }: TitleProps) {
       )}
     </h2>
   );
-}
-
-function cellWords(model: Model, judgement: Judgement, keys: ReadonlySet<string>): string {
-  const words: string[] = [];
-  judgement.confusion.forEach((row, truth) => {
-    row.forEach((_, predicted) => {
-      if (!keys.has(cellKey(model, truth, predicted))) return;
-      const [a, b] = [model.classes[truth]?.name ?? "", model.classes[predicted]?.name ?? ""];
-      words.push(truth === predicted ? `${a} read rightly` : `${a} read as ${b}`);
-    });
-  });
-  return words.join("; ");
 }

@@ -1,7 +1,7 @@
 /** The confusion matrix: squares whose area is the share of the row, quiet where right, loud where wrong. */
-import type { KeyboardEvent, MouseEvent, ReactNode } from "react";
+import { type KeyboardEvent, type MouseEvent, type ReactNode, useRef, useState } from "react";
 import type { Judgement, Model } from "../../api/client";
-import { matrixCells, type Share } from "../../domain/matrix";
+import { cellKey, isChosen, lineKey, matrixCells, type Share } from "../../domain/matrix";
 import { percent, plural } from "../../domain/words";
 
 interface Props {
@@ -10,9 +10,11 @@ interface Props {
   order: readonly number[];
   share: Share;
   counts: boolean;
-  /** Cells on show, as true.predicted class ids. */
+  /** True classes stand side by side over the columns, and not one below the other. */
+  across: boolean;
+  /** Cells and lines on show, as true.predicted class ids. */
   chosen: ReadonlySet<string>;
-  onCell: (key: string, add: boolean) => void;
+  onChoose: (keys: readonly string[], add: boolean) => void;
 }
 
 const LABELS = 84;
@@ -23,70 +25,140 @@ const NAMES_AT_MOST = 36;
 /** Beyond so many the lines between cells would be most of what is seen. */
 const LINES_UP_TO = 60;
 
-export function cellKey(model: Model, truth: number, predicted: number): string {
-  return `${model.classes[truth]?.id ?? 0}.${model.classes[predicted]?.id ?? 0}`;
+/** Where a cell stands in the drawing. */
+interface Place {
+  readonly row: number;
+  readonly column: number;
 }
 
-export function Matrix({ model, judgement, order, share, counts, chosen, onCell }: Props) {
+export function Matrix({ model, judgement, order, share, counts, across, chosen, onChoose }: Props) {
   const cells = matrixCells(judgement, share);
   const size = order.length;
+  const anchor = useRef<Place>(undefined);
+  const [said, setSaid] = useState("");
+  const classesAt = ({ row, column }: Place): [number, number] => {
+    const [down, side] = [order[row] ?? 0, order[column] ?? 0];
+    return across ? [side, down] : [down, side];
+  };
+  const keyAt = (place: Place) => cellKey(model.classes, ...classesAt(place));
+  const choose = (place: Place, { shiftKey, ctrlKey, metaKey }: MouseEvent) => {
+    if (shiftKey && anchor.current) return onChoose(between(anchor.current, place).map(keyAt), true);
+    anchor.current = place;
+    onChoose([keyAt(place)], ctrlKey || metaKey);
+  };
+  const both = (place: Place) =>
+    onChoose([keyAt(place), keyAt({ row: place.column, column: place.row })], false);
   const name = (place: number) => model.classes[place]?.name ?? "";
   const every = Math.ceil(size / NAMES_AT_MOST);
+  const [down, side] = across ? (["predicted", "true"] as const) : (["true", "predicted"] as const);
   return (
-    <div
-      role="grid"
-      aria-label="Confusion matrix: rows are true classes, columns predicted ones"
-      data-testid="matrix"
-      className="grid select-none"
-      style={{
-        gridTemplateColumns: `${LABELS}px repeat(${size}, minmax(0, 1fr))`,
-        gridTemplateRows: `18px 22px repeat(${size}, minmax(0, 1fr)) `,
-        aspectRatio: `${size + 1.6} / ${size + 0.8}`,
-      }}
-    >
-      <span className="text-sm text-quiet italic">true ↓</span>
-      <span className="text-center text-sm text-quiet italic" style={{ gridColumn: `2 / span ${size}` }}>
-        predicted →
-      </span>
-      <span />
-      <Heads model={model} order={order} />
-      {order.map((truth, row) => (
-        <div key={truth} role="row" className="contents">
-          <span
-            role="rowheader"
-            className={`flex min-w-0 items-center justify-end pr-2 ${size > FIGURES_UP_TO ? "text-[10px] leading-none" : "text-sm"}`}
-            title={name(truth)}
-          >
-            <span className="max-w-full min-w-0 overflow-x-clip overflow-y-visible text-ellipsis whitespace-nowrap">
-              {row % every === 0 && name(truth)}
+    <>
+      <p className="h-5 truncate text-sm text-quiet" data-testid="cell-words">
+        {said || "Ctrl or Shift for several; twice, or B, for both directions; a name for its whole line"}
+      </p>
+      <div
+        role="grid"
+        aria-label={`Confusion matrix: rows are ${down} classes, columns ${side} ones`}
+        onPointerLeave={() => setSaid("")}
+        data-testid="matrix"
+        className="grid select-none"
+        style={{
+          gridTemplateColumns: `${LABELS}px repeat(${size}, minmax(0, 1fr))`,
+          gridTemplateRows: `18px 22px repeat(${size}, minmax(0, 1fr)) `,
+          aspectRatio: `${size + 1.6} / ${size + 0.8}`,
+        }}
+      >
+        <span className="text-sm text-quiet italic">{down} ↓</span>
+        <span className="text-center text-sm text-quiet italic" style={{ gridColumn: `2 / span ${size}` }}>
+          {side} →
+        </span>
+        <span />
+        <Heads
+          model={model}
+          order={order}
+          of={side}
+          onChoose={(place, add) => onChoose([lineKey(model.classes, place, side)], add)}
+        />
+        {order.map((line, row) => (
+          <div key={line} role="row" className="contents">
+            <span
+              role="rowheader"
+              className={`flex min-w-0 items-center justify-end pr-2 ${size > FIGURES_UP_TO ? "text-[10px] leading-none" : "text-sm"}`}
+            >
+              {row % every === 0 && (
+                <LineName
+                  words={`All that are ${down === "true" ? "" : "read as "}${name(line)}`}
+                  onChoose={(add) => onChoose([lineKey(model.classes, line, down)], add)}
+                >
+                  {name(line)}
+                </LineName>
+              )}
             </span>
-          </span>
-          {order.map((predicted, column) => {
-            const cell = cells[truth * size + predicted];
-            if (!cell) return null;
-            const key = cellKey(model, truth, predicted);
-            const whole =
-              (share === "row" ? judgement.classes[truth]?.count : judgement.classes[predicted]?.predicted) ??
-              0;
-            return (
-              <Square
-                key={predicted}
-                {...{ cell, row, column, size, share, whole, counts }}
-                truth={name(truth)}
-                predicted={name(predicted)}
-                chosen={chosen.has(key)}
-                onChoose={(add) => onCell(key, add)}
-              />
-            );
-          })}
-        </div>
-      ))}
-    </div>
+            {order.map((other, column) => {
+              const [truth, predicted] = classesAt({ row, column });
+              const cell = cells[truth * size + predicted];
+              if (!cell) return null;
+              const whole =
+                (share === "row"
+                  ? judgement.classes[truth]?.count
+                  : judgement.classes[predicted]?.predicted) ?? 0;
+              return (
+                <Square
+                  key={other}
+                  {...{ cell, row, column, size, share, whole, counts }}
+                  truth={name(truth)}
+                  predicted={name(predicted)}
+                  chosen={isChosen(model.classes, chosen, truth, predicted)}
+                  onChoose={(event) => choose({ row, column }, event)}
+                  onBoth={() => both({ row, column })}
+                  onSaid={setSaid}
+                />
+              );
+            })}
+          </div>
+        ))}
+      </div>
+    </>
   );
 }
 
+/** All places in the rectangle that two cells span. */
+function between(a: Place, b: Place): Place[] {
+  const [top, bottom] = [Math.min(a.row, b.row), Math.max(a.row, b.row)];
+  const [left, right] = [Math.min(a.column, b.column), Math.max(a.column, b.column)];
+  const places: Place[] = [];
+  for (let row = top; row <= bottom; row++)
+    for (let column = left; column <= right; column++) places.push({ row, column });
+  return places;
+}
+
+interface LineNameProps {
+  words: string;
+  onChoose: (add: boolean) => void;
+  children: ReactNode;
+}
+
+function LineName({ words, onChoose, children }: LineNameProps) {
+  return (
+    <button
+      type="button"
+      title={words}
+      aria-label={words}
+      onClick={(event) => onChoose(event.ctrlKey || event.metaKey || event.shiftKey)}
+      className="max-w-full min-w-0 cursor-pointer overflow-x-clip overflow-y-visible text-ellipsis whitespace-nowrap hover:text-choice hover:underline"
+    >
+      {children}
+    </button>
+  );
+}
+
+interface HeadsProps extends Pick<Props, "model" | "order"> {
+  of: "true" | "predicted";
+  onChoose: (place: number, add: boolean) => void;
+}
+
 /** Names over the columns; a few letters of a long one tell nothing, so narrow columns bear the classes' signs. */
-function Heads({ model, order }: Pick<Props, "model" | "order">) {
+function Heads({ model, order, of, onChoose }: HeadsProps) {
   const narrow = order.length > HEADS_UP_TO;
   const every = Math.ceil(order.length / (NAMES_AT_MOST / 2));
   return order.map((place, column) => {
@@ -95,9 +167,15 @@ function Heads({ model, order }: Pick<Props, "model" | "order">) {
       <span
         key={place}
         className={`px-0.5 text-center ${narrow ? "overflow-visible text-[10px] whitespace-nowrap" : "truncate text-sm"}`}
-        title={entry?.name}
       >
-        {column % every === 0 && (narrow ? entry?.sign : entry?.name)}
+        {column % every === 0 && (
+          <LineName
+            words={`All that are ${of === "true" ? "" : "read as "}${entry?.name}`}
+            onChoose={(add) => onChoose(place, add)}
+          >
+            {narrow ? entry?.sign : entry?.name}
+          </LineName>
+        )}
       </span>
     );
   });
@@ -128,7 +206,10 @@ interface SquareProps extends Pick<Props, "share" | "counts"> {
   /** Pictures of the row or the column. */
   whole: number;
   chosen: boolean;
-  onChoose: (add: boolean) => void;
+  onChoose: (event: MouseEvent) => void;
+  /** Takes its mirror image along. */
+  onBoth: () => void;
+  onSaid: (words: string) => void;
 }
 
 function Square({
@@ -143,6 +224,8 @@ function Square({
   counts,
   chosen,
   onChoose,
+  onBoth,
+  onSaid,
 }: SquareProps) {
   const right = row === column;
   const words = right
@@ -158,8 +241,11 @@ function Square({
       aria-selected={chosen}
       data-cell={`${truth}>${predicted}`}
       tabIndex={row === 0 && column === 0 ? 0 : -1}
-      onKeyDown={(event) => moveFocus(event, row, column)}
-      onClick={(event: MouseEvent) => onChoose(event.ctrlKey || event.metaKey)}
+      onKeyDown={(event) => (event.key === "b" ? onBoth() : moveFocus(event, row, column))}
+      onClick={onChoose}
+      onDoubleClick={onBoth}
+      onPointerEnter={() => onSaid(words)}
+      onFocus={() => onSaid(words)}
       className={`relative flex cursor-pointer items-center justify-center border-hairline hover:bg-sunken ${
         size > LINES_UP_TO ? "" : "border-t border-l"
       } ${column === size - 1 ? "border-r" : ""} ${row === size - 1 ? "border-b" : ""} ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}

@@ -6,8 +6,8 @@ import { classColour, colourPlace } from "../../domain/classColour";
 import type { Shown } from "../../domain/curveLines";
 import { underWay } from "../../domain/jobs";
 import { thawedAt } from "../../domain/start";
-import { Curves } from "./Curves";
-import { CurvesFile } from "./CurvesFile";
+import { DrawingFile } from "../../parts/DrawingFile";
+import { Curves, Plotted } from "./Curves";
 import { LayerStrip } from "./LayerStrip";
 import { LookoutList } from "./Lookouts";
 
@@ -106,15 +106,27 @@ export function CurvePair({ run, epochs, turned, lookouts, job }: Props) {
       )}
       <LookoutList lookouts={lookouts} />
       {taken && (
-        <CurvesFile
-          runNumber={run.number}
-          curves={{ ...shared, shown: taken, logarithmic: taken === "loss" && logarithmic }}
+        <DrawingFile
+          title="Curves as a file"
+          name={`run-${run.number}-${taken}`}
+          first={CURVES_FILE}
+          drawn={(size) => (
+            <Plotted
+              {...shared}
+              shown={taken}
+              logarithmic={taken === "loss" && logarithmic}
+              size={size}
+              titled
+            />
+          )}
           onClose={() => setTaken(undefined)}
         />
       )}
     </div>
   );
 }
+
+const CURVES_FILE = { width: 760, height: 430 };
 
 function TakeButton({ onTake }: { onTake: () => void }) {
   return (

@@ -1,25 +1,29 @@
-/** Curves to take away: as SVG or PNG in a chosen size, seen as they will be. */
-import { useRef, useState } from "react";
-import { Button } from "../../parts/Button";
-import { useNotices } from "../../parts/Notices";
-import { NumberField } from "../../parts/NumberField";
-import { Sheet } from "../../parts/Sheet";
-import { download, standaloneSvg, svgAsPng } from "../../parts/standaloneSvg";
-import { type CurvesProps, Plotted } from "./Curves";
+/** A drawing to take away: as SVG or PNG in a chosen size, seen as it will be. */
+import { type ReactNode, useRef, useState } from "react";
+import { Button } from "./Button";
+import { useNotices } from "./Notices";
+import { NumberField } from "./NumberField";
+import { Sheet } from "./Sheet";
+import { download, standaloneSvg, svgAsPng } from "./standaloneSvg";
+import type { Size } from "./useSize";
 
 interface Props {
-  runNumber: number;
-  curves: Omit<CurvesProps, "head">;
+  title: string;
+  /** Of the file, without its ending. */
+  name: string;
+  /** The size that is proposed. */
+  first: Size;
+  /** The drawing in a size. */
+  drawn: (size: Size) => ReactNode;
+  /** What the same is had as besides. */
+  also?: ReactNode;
   onClose: () => void;
 }
 
-const FIRST = { width: 760, height: 430 };
-
-export function CurvesFile({ runNumber, curves, onClose }: Props) {
-  const [size, setSize] = useState(FIRST);
+export function DrawingFile({ title, name, first, drawn, also, onClose }: Props) {
+  const [size, setSize] = useState(first);
   const place = useRef<HTMLDivElement>(null);
   const { fail } = useNotices();
-  const name = `run-${runNumber}-${curves.shown}`;
   const take = async (kind: "svg" | "png") => {
     const drawing = place.current?.querySelector("svg");
     if (!drawing) return;
@@ -36,7 +40,7 @@ export function CurvesFile({ runNumber, curves, onClose }: Props) {
   };
   const side = { min: 200, max: 4000, step: 1 };
   return (
-    <Sheet title="Curves as a file" open onClose={onClose} wide>
+    <Sheet title={title} open onClose={onClose} wide>
       <div className="flex items-start gap-6">
         <NumberField
           {...side}
@@ -57,16 +61,17 @@ export function CurvesFile({ runNumber, curves, onClose }: Props) {
             SVG
           </Button>
           <Button onClick={() => void take("png")}>PNG</Button>
+          {also}
         </span>
       </div>
       <section
         ref={place}
-        aria-label="As they will be"
+        aria-label="As it will be"
         className="mt-2 max-h-[60vh] overflow-auto border border-hairline bg-ground"
         // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
         tabIndex={0}
       >
-        <Plotted {...curves} size={size} titled />
+        {drawn(size)}
       </section>
     </Sheet>
   );
