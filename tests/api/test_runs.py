@@ -441,6 +441,48 @@ def test_how_sure_a_model_is_and_when_it_says_so(client: TestClient, world: Worl
     assert client.put(f"{url}/unsure", json={"wanted": 0.9}).status_code == 409
 
 
+def test_where_a_model_looks(client: TestClient, world: World, project: int) -> None:
+    run = _start(client, project)
+    world.run_waiting()
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]
+    by_set: dict[str, int] = {}
+    for picture in client.get(f"/api/projects/{project}/pictures", params={"split": run["split_id"]}).json()[
+        "pictures"
+    ]:
+        by_set.setdefault(picture["set_name"], picture["id"])
+    url = f"/api/models/{model['id']}/pictures/{by_set['validation']}/heatmap"
+    found = client.get(url).json()
+    assert (found["rows"], found["columns"], len(found["heat"])) == (16, 16, 256)
+    assert found["layer"] in found["layers"]
+    assert found["area"] == [0, 0, 1, 1]
+    assert max(found["heat"]) in (0, 255)
+    said = next(
+        entry
+        for entry in client.get(f"/api/models/{model['id']}/outcomes", params={"wrong": False}).json()
+        if entry["picture_id"] == by_set["validation"]
+    )
+    assert found["class_id"] == said["predicted_class"]
+    assert found["p"] == pytest.approx(said["p"], abs=1e-5)
+    other = next(entry["id"] for entry in model["classes"] if entry["id"] != found["class_id"])
+    asked = client.get(url, params={"class_id": other, "way": "covering"}).json()
+    assert (asked["class_id"], asked["way"], asked["layer"]) == (other, "covering", None)
+    assert asked["p"] == pytest.approx(1 - found["p"], abs=1e-5)
+    # Training pictures too; of the test set only with a counted look.
+    assert client.get(url.replace(f"/{by_set['validation']}/", f"/{by_set['training']}/")).status_code == 200
+    test = url.replace(f"/{by_set['validation']}/", f"/{by_set['test']}/")
+    assert client.get(test).status_code == 409
+    look = client.post(f"/api/models/{model['id']}/looks", json={"place": "review"}).json()["id"]
+    assert client.get(test, params={"look": look}).status_code == 200
+    for query, status, words in (
+        ({"class_id": 99999}, 422, "has no class 99999"),
+        ({"layer": "dense_1"}, 422, "gives no feature maps"),
+        ({"way": "guessing"}, 422, "way"),
+    ):
+        refused = client.get(url, params=query)
+        assert (refused.status_code, words in refused.text) == (status, True), refused.text
+    assert client.get(url.replace(f"/{by_set['validation']}/", "/999999/")).status_code == 404
+
+
 def test_aims_are_turned_into_thresholds_of_classes(client: TestClient, world: World, project: int) -> None:
     run = _start(client, project)
     world.run_waiting()

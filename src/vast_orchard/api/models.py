@@ -2,16 +2,17 @@
 
 import re
 from collections.abc import Sequence
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Path, Query, Response
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
-from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, ProjectOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, ProjectOf, SessionOf
 from vast_orchard.api.schemas.base import SetName
 from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.models import (
+    HeatmapRead,
     JudgedRead,
     JudgementCreate,
     JudgementRead,
@@ -28,8 +29,10 @@ from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import models, predictions
 from vast_orchard.store.jobs import get_job, job_of
+from vast_orchard.store.pictures import picture_detail
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, JobState
+from vast_orchard.store.snapshots import set_then
 from vast_orchard.store.values import JobValue, ModelValue, OutcomeValue
 from vast_orchard.types import SetName as Sets
 
@@ -71,8 +74,8 @@ def _judge(session: Session, model: ModelValue, name: str) -> int:
 @router.get("/models/{model_id}/judgements", response_model=list[JudgedRead])
 def list_judgements(session: SessionOf, model: ModelOf) -> list[JudgedRead]:
     """The sets that a model was judged on."""
-    judged = models.judged_sets(session, model.id)
-    return [JudgedRead(set=name.value, sure=judged[name]) for name in Sets if name in judged]
+    judged, sure = models.judged_sets(session, model.id), models.judged_sets(session, model.id, sure=True)
+    return [JudgedRead(set=name.value, sure=name in sure) for name in Sets if name in judged]
 
 
 @router.post("/models/{model_id}/judgements", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
@@ -160,6 +163,34 @@ def set_unsure(session: SessionOf, model: ModelOf, body: UnsureUpdate) -> ModelV
     elif body.below is not None:
         below = [body.below] * len(model.classes)
     return models.set_unsure(session, model.id, below)
+
+
+@router.get("/models/{model_id}/pictures/{picture_id}/heatmap", response_model=HeatmapRead)
+def heatmap(
+    session: SessionOf,
+    model: ModelOf,
+    parts: PartsOf,
+    picture_id: Annotated[int, Path(ge=1, le=2**62)],
+    class_id: Annotated[
+        int | None, Query(ge=1, le=LARGEST_ID, description="The class that it says by default.")
+    ] = None,
+    way: Literal["gradients", "covering"] = "gradients",
+    layer: Annotated[str | None, Query(max_length=200, description="For gradients.")] = None,
+    look: LookQuery = None,
+) -> dict[str, Any]:
+    """Where the model looks in a picture; in one of its test pictures by a counted look."""
+    picture = picture_detail(session, model.project_id, picture_id, None).picture
+    if set_then(session, model.snapshot_id, picture_id) == "test":
+        models.check_look(session, model.id, look)
+    ids = [entry["id"] for entry in model.classes]
+    if class_id is not None and class_id not in ids:
+        raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
+    session.commit()  # the connection is free while the picture is looked at
+    place = None if class_id is None else ids.index(class_id)
+    found: dict[str, Any] = parts.quick.run(
+        "heatmap", model_path=model.path, sha256=picture.sha256, class_place=place, layer=layer, way=way
+    )
+    return {**found, "class_id": ids[found["class_place"]]}
 
 
 @router.get("/models/{model_id}/outcomes", response_model=list[OutcomeRead])

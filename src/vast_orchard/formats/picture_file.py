@@ -27,6 +27,7 @@ __all__ = [
     "network_pixels",
     "read_picture",
     "reduced",
+    "seen_pixels",
     "thumbnail",
     "tile",
     "tile_brightness",
@@ -223,8 +224,12 @@ def _short(error: Exception) -> str:
 
 def network_pixels(data: bytes, preprocessing: Preprocessing) -> Array:
     """What the network sees of a picture file: (size, size, channels), uint8."""
-    picture = read_picture(data, preprocessing.ground)
-    return np.ascontiguousarray(to_network_size(picture.upright, asdict(preprocessing)))
+    return seen_pixels(read_picture(data, preprocessing.ground).upright, preprocessing)
+
+
+def seen_pixels(upright: Image.Image, preprocessing: Preprocessing) -> Array:
+    """What the network sees of an opened picture: (size, size, channels), uint8."""
+    return np.ascontiguousarray(to_network_size(upright, asdict(preprocessing)))
 
 
 def reduced(upright: Image.Image) -> Image.Image:

@@ -73,7 +73,7 @@ def scope_of(
 def _unjudged(session: Session, run: Run, model: Model | None, look_id: int | None) -> str | None:
     """What to do about a run that nothing can be asked of yet; None for one that was judged."""
     if model is not None:
-        sets = set(judged_sets(session, model.id))
+        sets = judged_sets(session, model.id)
         if sets - ({SetName.TEST.value} if look_id is None else set()):
             return None
     if run.state != RunState.ENDED:

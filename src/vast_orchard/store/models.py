@@ -130,10 +130,16 @@ def judgement_of(session: Session, model_id: int, set_name: str) -> dict[str, An
     return row.scores if row else None
 
 
-def judged_sets(session: Session, model_id: int) -> dict[str, bool]:
-    """The sets that a model was judged on, and whether it is known how sure that is."""
-    of_model = select(Judgement.set_name, Judgement.sureness.is_not(None)).where(Judgement.model_id == model_id)
-    return {name: bool(sure) for name, sure in session.execute(of_model)}
+def judged_sets(session: Session, model_id: int, *, sure: bool = False) -> set[str]:
+    """The sets that a model was judged on.
+
+    Parameters
+    ----------
+    sure : bool
+        Only those of which it is known how sure the judgement is.
+    """
+    query = select(Judgement.set_name).where(Judgement.model_id == model_id)
+    return set(session.scalars(query.where(Judgement.sureness.is_not(None)) if sure else query))
 
 
 def sureness_of(session: Session, model_id: int, set_name: str) -> dict[str, Any] | None:

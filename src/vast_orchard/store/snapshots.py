@@ -14,7 +14,7 @@ from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitM
 from vast_orchard.store.values import SnapshotPictureValue
 from vast_orchard.types import SetName
 
-__all__ = ["class_counts", "seal_snapshots", "snapshot_pictures", "take_snapshot", "trained_on"]
+__all__ = ["class_counts", "seal_snapshots", "set_then", "snapshot_pictures", "take_snapshot", "trained_on"]
 
 _CODES = {name.value: place for place, name in enumerate(SetName, 1)}
 
@@ -129,6 +129,12 @@ def snapshot_pictures(
     if set_name is not None:
         query = query.where(SnapshotPicture.set_name == set_name)
     return [SnapshotPictureValue(**row._mapping) for row in session.execute(query.order_by(SnapshotPicture.sha256))]
+
+
+def set_then(session: Session, snapshot_id: int | None, picture_id: int) -> str | None:
+    """The set in which a picture was, by the set's name; None: in none, or it was not there."""
+    row = session.get(SnapshotPicture, (snapshot_id or 0, picture_id))
+    return row.set_name if row else None
 
 
 def class_counts(session: Session, snapshot_id: int) -> dict[str, dict[int, int]]:

@@ -22,6 +22,7 @@ export type Calibration = Schemas["CalibrationRead"];
 export type Answered = Schemas["AnsweredRead"];
 export type Aim = Schemas["AimRead"];
 export type UnsureUpdate = Schemas["UnsureUpdate"];
+export type Heatmap = Schemas["HeatmapRead"];
 export type Judgement = Schemas["JudgementRead"];
 export type Job = Schemas["JobRead"];
 /** A recipe as a run holds it. */

@@ -11,8 +11,10 @@ import type { Lesson, Part } from "../domain/network";
 import { mayEndEarly } from "../domain/trainingSettings";
 import {
   client,
+  type Heatmap,
   type LedgerOrder,
   type LedgerPage,
+  type Model,
   type NetworkCheck,
   need,
   type OwnLookout,
@@ -285,6 +287,44 @@ export function useSureness(modelId: number, set: SetName, look: number | undefi
       need(
         client.GET("/api/models/{model_id}/sureness", {
           params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
+/** What is asked of a heatmap. */
+export interface Looking {
+  readonly way: Heatmap["way"];
+  /** The class that the model says, where none is named. */
+  readonly classId: number | undefined;
+  /** The one that is proposed, where none is named. */
+  readonly layer: string | undefined;
+}
+
+/** Where a model looks in a picture; asked for only when it is to be seen. */
+export function useHeatmap(
+  model: Model | undefined,
+  pictureId: number,
+  asked: Looking | undefined,
+  look: number | undefined,
+) {
+  return useQuery({
+    queryKey: ["heatmap", model?.id ?? 0, model?.digest ?? "", pictureId, asked ?? {}, look ?? 0],
+    enabled: model !== undefined && asked !== undefined,
+    retry: false,
+    staleTime: Infinity,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/pictures/{picture_id}/heatmap", {
+          params: {
+            path: { model_id: model?.id ?? 0, picture_id: pictureId },
+            query: {
+              way: asked?.way ?? "gradients",
+              ...(asked?.classId === undefined ? {} : { class_id: asked.classId }),
+              ...(asked?.layer === undefined || asked.way === "covering" ? {} : { layer: asked.layer }),
+              ...lookQuery(look),
+            },
+          },
         }),
       ),
   });

@@ -2138,6 +2138,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/pictures/{picture_id}/heatmap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Heatmap
+         * @description Where the model looks in a picture; in one of its test pictures by a counted look.
+         */
+        get: operations["heatmap_api_models__model_id__pictures__picture_id__heatmap_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/outcomes": {
         parameters: {
             query?: never;
@@ -3235,6 +3255,48 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HeatmapRead
+         * @description Where a model looks in a picture for one class.
+         */
+        HeatmapRead: {
+            /** Class Id */
+            class_id: number;
+            /**
+             * P
+             * @description Probability of the class.
+             */
+            p: number;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "gradients" | "covering";
+            /**
+             * Layer
+             * @description By whose values; null where parts were covered.
+             */
+            layer: string | null;
+            /**
+             * Layers
+             * @description That can be asked about, from the picture on.
+             */
+            layers: string[];
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /**
+             * Heat
+             * @description Row by row, 0 to 255; all 0 where nothing speaks for the class.
+             */
+            heat: number[];
+            /**
+             * Area
+             * @description Left, top, right and bottom of what the network sees, in parts of the upright picture.
+             */
+            area: number[];
         };
         /**
          * ImportEntryRead
@@ -10360,6 +10422,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    heatmap_api_models__model_id__pictures__picture_id__heatmap_get: {
+        parameters: {
+            query?: {
+                /** @description The class that it says by default. */
+                class_id?: number | null;
+                way?: "gradients" | "covering";
+                /** @description For gradients. */
+                layer?: string | null;
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                picture_id: number;
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeatmapRead"];
                 };
             };
             /** @description Validation Error */

@@ -18,6 +18,7 @@ __all__ = [
     "ClassScoresRead",
     "ExportCreate",
     "ExportRead",
+    "HeatmapRead",
     "JudgedRead",
     "JudgementCreate",
     "JudgementRead",
@@ -218,6 +219,24 @@ class ExportCreate(Write):
     """What goes into a pack."""
 
     calibrated: bool = Field(False, description='With the temperature, and "unsure" where it is set.')
+
+
+class HeatmapRead(BaseModel):
+    """Where a model looks in a picture for one class."""
+
+    class_id: int
+    p: float = Field(description="Probability of the class.")
+    way: Literal["gradients", "covering"]
+    layer: str | None = Field(description="By whose values; null where parts were covered.")
+    layers: list[str] = Field(description="That can be asked about, from the picture on.")
+    rows: int
+    columns: int
+    heat: list[int] = Field(description="Row by row, 0 to 255; all 0 where nothing speaks for the class.")
+    area: list[float] = Field(
+        min_length=4,
+        max_length=4,
+        description="Left, top, right and bottom of what the network sees, in parts of the upright picture.",
+    )
 
 
 class OutcomeRead(Read):

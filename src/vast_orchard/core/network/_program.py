@@ -58,11 +58,23 @@ class TrainingProgram:
     A batch is cut into `SHARDS` fixed parts. Each goes alone through as many stages as possible, a few images at a
     time so that planes stay in the cache; they wait for each other only where batch norm needs the whole batch. Sums
     over a batch are kept by shard and added in the shards' order, so the number of threads changes no bit.
+
+    With `keep`, a backward pass leaves the gradient with respect to the values of that place in `kept`: its plane is
+    written over on the way back.
     """
 
     def __init__(
-        self, layout: Layout, numbers: Sequence[LayerNumbers], batch: int, dtype: np.dtype[np.floating], team: Team
+        self,
+        layout: Layout,
+        numbers: Sequence[LayerNumbers],
+        batch: int,
+        dtype: np.dtype[np.floating],
+        team: Team,
+        *,
+        keep: int | None = None,
     ) -> None:
+        self._keep = keep
+        self.kept: FloatArray | None = None
         self.batch, self._layout, self._team = batch, layout, team
         self.values = {place: make_plane(batch, s.shape, s.halo, dtype) for place, s in layout.values.items()}
         self._gradients = [make_plane(batch, s.shape, s.halo, dtype) for s in layout.gradient_planes]
@@ -115,12 +127,22 @@ class TrainingProgram:
             own, *others = (self._gradients[number] for number in self._layout.edges(stage.output))
             if others:
                 steps.append(_adding(own, others))
+            if stage.output == self._keep:
+                steps.append(self._keeping(own))
             if isinstance(work, NormWork):
                 steps.append(work.measure_gradient)
                 phases.append(_Phase(steps=tuple(steps), images=images, settle=work.settle_gradient))
                 steps, images = [], at_once
             steps.append(work.backward)
         return [*phases, _Phase(steps=tuple(steps), images=images, settle=None)]
+
+    def _keeping(self, own: Plane) -> _Step:
+        self.kept = kept = np.zeros_like(own.inside)
+
+        def keep(first: int, count: int, shard: int) -> None:
+            kept[first : first + count] = own.inside[first : first + count]
+
+        return keep
 
     def _run(self, phases: Sequence[_Phase]) -> None:
         size = _shard_size(self._count)

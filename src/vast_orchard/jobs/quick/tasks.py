@@ -1,4 +1,4 @@
-"""What the quick process can do: sheets of thumbnails, previews of variation, trying pictures, whole pictures."""
+"""What the quick process can do: sheets of thumbnails, previews, trying pictures, heatmaps, whole pictures."""
 
 import io
 from collections.abc import Callable, Sequence
@@ -18,6 +18,7 @@ from vast_orchard.formats.picture_file import PictureLimits, network_pixels, rea
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace
+from vast_orchard.jobs.quick.looking import heatmap
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.jobs.quick.varied import Varied
@@ -106,6 +107,13 @@ def _answer(model_path: str, files: Sequence[tuple[str, bytes]], temperature: fl
     return answers
 
 
+def _heatmap(model_path: str, sha256: str, **asked: Any) -> dict[str, Any]:
+    model = _model(model_path)
+    team = make_team(_Place.settings)
+    data = _Place.store.read(ByteStore.picture_path(sha256))
+    return heatmap(model, data, answer=lambda pixels: model.probabilities(pixels, team), **asked)
+
+
 def _start(
     place: StartPlace,
     recipe: dict[str, Any],
@@ -156,4 +164,5 @@ TASKS: dict[str, Callable[..., Any]] = {
     "whole": _whole,
     **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet")},
     "answer": _answer,
+    "heatmap": _heatmap,
 }

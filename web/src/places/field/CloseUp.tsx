@@ -3,6 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
 import { type FieldQuery, usePictureDetail } from "../../api/queries";
+import { type Looking, useHeatmap } from "../../api/runQueries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";
@@ -10,6 +11,7 @@ import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
+import { HeatControls, HeatOverlay } from "./Heat";
 import { Said } from "./Said";
 
 interface Props {
@@ -31,15 +33,18 @@ interface Props {
 const IMAGE_SIDE = 480;
 
 export function CloseUp(props: Props) {
-  const { projectId, pictureId, asked, classes, onClose, onStep, onKey } = props;
+  const { projectId, pictureId, asked, classes, model, onClose, onStep, onKey } = props;
   const detail = usePictureDetail(projectId, pictureId, asked);
   const picture = detail.data?.picture;
+  const heat = useHeat(model, pictureId, asked.look);
   const onKeyDown = (event: KeyboardEvent) => {
-    // What is typed into the note is no command.
-    if (event.target instanceof HTMLTextAreaElement) return;
+    // What is typed into the note, or chosen by keys, is no command.
+    if (typesInto(event.target)) return;
     if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
       event.preventDefault();
       onStep(event.key === "ArrowLeft" ? -1 : 1);
+    } else if (model && event.key === "w") {
+      heat.toggle();
       // Escape is the dialog's own: handled here it would clear the choice under it and leave it open.
     } else if (event.key !== "Escape") onKey(event);
   };
@@ -61,11 +66,12 @@ export function CloseUp(props: Props) {
     <Dialog open onClose={onClose} onKeyDown={onKeyDown} className="relative z-40 outline-none">
       <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
         <DialogPanel className="shadow-float pointer-events-auto flex border border-hairline bg-surface">
-          <Enlarged picture={picture} scale={scale} />
+          <Enlarged picture={picture} scale={scale} heat={heat} />
           <Side
             detail={detail.data}
             entry={classes.find((item) => item.id === picture.class_id)}
             scale={scale}
+            heat={heat}
             {...props}
           />
         </DialogPanel>
@@ -74,20 +80,46 @@ export function CloseUp(props: Props) {
   );
 }
 
+function typesInto(target: EventTarget): boolean {
+  return (
+    target instanceof HTMLTextAreaElement ||
+    target instanceof HTMLSelectElement ||
+    (target instanceof HTMLInputElement && target.type === "range")
+  );
+}
+
+/** The heatmap of the picture on show; it stays switched on from picture to picture. */
+function useHeat(model: Model | undefined, pictureId: number, look: number | undefined) {
+  const [looking, setLooking] = useState<Looking>();
+  const [strength, setStrength] = useState(0.7);
+  const found = useHeatmap(model, pictureId, looking, look);
+  const toggle = () =>
+    setLooking(looking ? undefined : { way: "gradients", classId: undefined, layer: undefined });
+  return { looking, setLooking, strength, setStrength, found, toggle };
+}
+
+type Heat = ReturnType<typeof useHeat>;
+
+interface EnlargedProps {
+  picture: PictureDetail["picture"];
+  scale: number;
+  heat: Heat;
+}
+
 /** The picture; small ones keep their pixels square. */
-function Enlarged({ picture, scale }: { picture: PictureDetail["picture"]; scale: number }) {
+function Enlarged({ picture, scale, heat }: EnlargedProps) {
+  const fitting = Math.min(scale, 500 / picture.width, 500 / picture.height);
   return (
     <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
-      <img
-        src={`/api/originals/${picture.sha256}`}
-        alt={picture.name}
-        style={{
-          width: Math.min(500, picture.width * scale),
-          maxHeight: 500,
-          objectFit: "contain",
-          imageRendering: scale > 1 ? "pixelated" : "auto",
-        }}
-      />
+      <div className="relative" style={{ width: picture.width * fitting, height: picture.height * fitting }}>
+        <img
+          src={`/api/originals/${picture.sha256}`}
+          alt={picture.name}
+          className="size-full"
+          style={{ imageRendering: scale > 1 ? "pixelated" : "auto" }}
+        />
+        {heat.looking && heat.found.data && <HeatOverlay found={heat.found.data} strength={heat.strength} />}
+      </div>
     </div>
   );
 }
@@ -96,10 +128,11 @@ interface SideProps extends Pick<Props, "classes" | "model" | "onClose" | "onSte
   detail: PictureDetail;
   entry: ClassOf | undefined;
   scale: number;
+  heat: Heat;
 }
 
 /** What is known of the picture, and where to go from it. */
-function Side({ detail, entry, scale, ...props }: SideProps) {
+function Side({ detail, entry, scale, heat, ...props }: SideProps) {
   const picture = detail.picture;
   return (
     <div className="flex h-[520px] w-[270px] flex-col p-4">
@@ -111,6 +144,17 @@ function Side({ detail, entry, scale, ...props }: SideProps) {
       <div className="min-h-0 flex-1 overflow-y-auto">
         {detail.said && props.model && (
           <Said said={detail.said} model={props.model} classes={props.classes} />
+        )}
+        {props.model && (
+          <HeatControls
+            model={props.model}
+            looking={heat.looking}
+            found={heat.found.data}
+            error={heat.found.error?.message}
+            strength={heat.strength}
+            onLooking={heat.setLooking}
+            onStrength={heat.setStrength}
+          />
         )}
         <Facts detail={detail} scale={scale} />
         <p className="mt-2">

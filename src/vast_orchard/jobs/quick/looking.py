@@ -1,0 +1,84 @@
+"""Where a model looks in a picture: its heatmap over the part of the picture that the network sees."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.judging.heatmaps import covering_heatmap, gradient_heatmap, upscaled
+from vast_orchard.core.network.sensitivity import mapped_layers, proposed_layer
+from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.standardise import standardise
+from vast_orchard.errors import InputError
+from vast_orchard.formats.model_file import Model
+from vast_orchard.formats.picture_file import read_picture, seen_pixels
+
+__all__ = ["heatmap"]
+
+
+def heatmap(
+    model: Model,
+    data: bytes,
+    *,
+    class_place: int | None,
+    layer: str | None,
+    way: str,
+    answer: Callable[[Array], FloatArray],
+) -> dict[str, Any]:
+    """The heatmap of a picture file, at the network's input size.
+
+    Parameters
+    ----------
+    model : Model
+    data : bytes
+        The file.
+    class_place : int, optional
+        By default the class that the model says.
+    layer : str, optional
+        For gradients; by default the deepest that tells places apart.
+    way : str
+        `gradients` or `covering`.
+    answer : callable
+        From pixels (N, H, W, C) to probabilities (N, K).
+
+    Raises
+    ------
+    InputError
+        The network has no such class or layer.
+    """
+    upright = read_picture(data, model.preprocessing.ground).upright
+    pixels = seen_pixels(upright, model.preprocessing)
+    probabilities = answer(pixels[None])[0]
+    place = int(probabilities.argmax()) if class_place is None else class_place
+    if not 0 <= place < len(model.classes):
+        raise InputError(f"There is no class {place}.", f"The model tells {len(model.classes)} apart.")
+    network = model.network()
+    layers = mapped_layers(network)
+    if way == "covering":
+        heat, used = covering_heatmap(answer, pixels, place), None
+    else:
+        used = layer or proposed_layer(network)
+        heat = gradient_heatmap(network, standardise(pixels[None], model.statistics), place, used)
+        heat = upscaled(heat, *pixels.shape[:2])
+    return {
+        "class_place": place,
+        "p": float(probabilities[place]),
+        "way": way,
+        "layer": used,
+        "layers": list(layers),
+        "rows": pixels.shape[0],
+        "columns": pixels.shape[1],
+        "heat": np.rint(heat * 255).astype(int).ravel().tolist(),
+        "area": _area(model.preprocessing, upright.size),
+    }
+
+
+def _area(preprocessing: Preprocessing, size: tuple[int, int]) -> list[float]:
+    """Left, top, right and bottom of what the network sees, in parts of the picture; a border lies beyond 0 and 1."""
+    width, height = size
+    side = {"middle": min(width, height), "border": max(width, height)}.get(preprocessing.fit)
+    if side is None:
+        return [0.0, 0.0, 1.0, 1.0]
+    left, top = (width - side) / 2 / width, (height - side) / 2 / height
+    return [left, top, left + side / width, top + side / height]
