@@ -10,6 +10,7 @@ from sqlalchemy import text
 from vast_orchard import __version__
 from vast_orchard.api import (
     bin,
+    comparison,
     copies,
     events,
     field,
@@ -101,6 +102,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             mending,
             copies,
             uploads,
+            comparison,
             imports,
             bin,
             ingredients,

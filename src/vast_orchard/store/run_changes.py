@@ -1,11 +1,11 @@
-"""What a run changed from the one before it."""
+"""In what runs differ: one from the one before it, or several from each other."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from vast_orchard.upgrades.network import ready_name
 
-__all__ = ["run_changes"]
+__all__ = ["differences", "run_changes"]
 
 
 def run_changes(
@@ -44,6 +44,38 @@ def run_changes(
         found.append({"what": "split", "before": before["split"], "after": after["split"]})
     elif before["snapshot"] != after["snapshot"]:
         found.append({"what": "pictures", "before": None, "after": None})
+    return found
+
+
+def differences(made_of: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Only what is not the same in all runs, by the path of each value.
+
+    Parameters
+    ----------
+    made_of : sequence of mapping
+        With `recipe`, `split` (a number), `snapshot` (an id), `counts` (pictures by set), `classes` (names)
+        and `epochs` (done).
+
+    Returns
+    -------
+    list of dict
+        `what` and `values`, one for each run; None stands for what is not there. `pictures` are those of each set.
+    """
+    flat = [{**_flat(one["recipe"]), "split": one["split"]} for one in made_of]
+    found = [
+        {"what": what, "values": [one.get(what) for one in flat]}
+        for what in dict.fromkeys(key for one in flat for key in one)
+        if any(one.get(what) != flat[0].get(what) for one in flat)
+    ]
+    layers = [one["recipe"]["network"] for one in made_of]
+    if any(one["network"] == flat[0]["network"] and layers[n] != layers[0] for n, one in enumerate(flat)):
+        found.append({"what": "layers", "values": [len(network["layers"]) for network in layers]})
+    if any(one["epochs"] != made_of[0]["epochs"] for one in made_of):
+        found.append({"what": "epochs_done", "values": [one["epochs"] for one in made_of]})
+    if any(one["snapshot"] != made_of[0]["snapshot"] for one in made_of):
+        found.append({"what": "pictures", "values": [one["counts"] for one in made_of]})
+    if any(one["classes"] != made_of[0]["classes"] for one in made_of):
+        found.append({"what": "classes", "values": [len(one["classes"]) for one in made_of]})
     return found
 
 

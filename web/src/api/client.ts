@@ -23,6 +23,7 @@ export type Answered = Schemas["AnsweredRead"];
 export type Aim = Schemas["AimRead"];
 export type UnsureUpdate = Schemas["UnsureUpdate"];
 export type Heatmap = Schemas["HeatmapRead"];
+export type Comparison = Schemas["RunsComparisonRead"];
 export type Judgement = Schemas["JudgementRead"];
 export type Job = Schemas["JobRead"];
 /** A recipe as a run holds it. */

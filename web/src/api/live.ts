@@ -30,6 +30,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "judgement",
     "sureness",
     "judged-sets",
+    "comparison",
     "projects",
     "splits",
     "starting-models",

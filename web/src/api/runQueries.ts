@@ -5,6 +5,7 @@ import {
   type QueryClient,
   skipToken,
   useInfiniteQuery,
+  useQueries,
   useQuery,
 } from "@tanstack/react-query";
 import type { Lesson, Part } from "../domain/network";
@@ -82,11 +83,15 @@ export async function refreshRun(queries: QueryClient, runId: number): Promise<v
   await epochs;
 }
 
-export function useEpochs(runId: number) {
-  return useQuery({
+function epochsOf(runId: number) {
+  return {
     queryKey: ["epochs", runId],
     queryFn: () => need(client.GET("/api/runs/{run_id}/epochs", { params: { path: { run_id: runId } } })),
-  });
+  };
+}
+
+export function useEpochs(runId: number) {
+  return useQuery(epochsOf(runId));
 }
 
 /** What each lookout of a run says. */
@@ -289,6 +294,29 @@ export function useSureness(modelId: number, set: SetName, look: number | undefi
           params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
         }),
       ),
+  });
+}
+
+/** Two to four runs beside each other. */
+export function useComparison(projectId: number, runIds: readonly number[]) {
+  return useQuery({
+    queryKey: ["comparison", projectId, runIds],
+    enabled: runIds.length > 1,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      need(
+        client.GET("/api/projects/{project_id}/comparison", {
+          params: { path: { project_id: projectId }, query: { run: [...runIds] } },
+        }),
+      ),
+  });
+}
+
+/** The epochs of several runs. */
+export function useEpochsOf(runIds: readonly number[]) {
+  return useQueries({
+    queries: runIds.map((runId) => epochsOf(runId)),
   });
 }
 

@@ -762,6 +762,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What differs in the runs, and how they do on the validation pictures that they share.
+         */
+        get: operations["compare_api_projects__project_id__comparison_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/uploads/{upload_id}/import": {
         parameters: {
             query?: never;
@@ -2871,6 +2891,47 @@ export interface components {
             name: string;
         };
         /**
+         * ComparedRunRead
+         * @description One of the runs, on the pictures that all of them were asked about.
+         */
+        ComparedRunRead: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Model Id */
+            model_id: number;
+            /** Count */
+            count: number;
+            /** Right */
+            right: number;
+            /**
+             * Accuracy
+             * @description Null without a common picture.
+             */
+            accuracy: number | null;
+            /** Accuracy Interval */
+            accuracy_interval: number[];
+            /** Macro F1 */
+            macro_f1: number | null;
+            /**
+             * Confusion
+             * @description In the order of the comparison's classes; rows true.
+             */
+            confusion: number[][];
+            /** Parameters */
+            parameters: number;
+            /**
+             * Multiply Adds
+             * @description For one picture.
+             */
+            multiply_adds: number;
+            /** Train S */
+            train_s: number | null;
+        };
+        /**
          * ComparisonRead
          * @description Two splits side by side.
          */
@@ -2932,6 +2993,19 @@ export interface components {
              * @description Of these, under two labels.
              */
             repeated_differing: number;
+        };
+        /**
+         * DifferenceRead
+         * @description A value that is not the same in all of them.
+         */
+        DifferenceRead: {
+            /** What */
+            what: string;
+            /**
+             * Values
+             * @description One for each run; null stands for what is not there.
+             */
+            values: unknown[];
         };
         /**
          * DiskRead
@@ -4376,6 +4450,27 @@ export interface components {
             act: "say" | "word" | "end";
         };
         /**
+         * PairRead
+         * @description Two runs, picture by picture; one of a group of copies counts.
+         */
+        PairRead: {
+            /**
+             * Gained
+             * @description Only the second gets them right.
+             */
+            gained: number;
+            /**
+             * Lost
+             * @description Only the first gets them right.
+             */
+            lost: number;
+            /**
+             * P
+             * @description How often chance alone makes at least such a difference.
+             */
+            p: number;
+        };
+        /**
          * ParcelCreate
          * @description What is to be taken out.
          */
@@ -5107,6 +5202,42 @@ export interface components {
             name?: string | null;
             /** Note */
             note?: string | null;
+        };
+        /**
+         * RunsComparisonRead
+         * @description Two to four runs.
+         */
+        RunsComparisonRead: {
+            /** Runs */
+            runs: components["schemas"]["ComparedRunRead"][];
+            /**
+             * Classes
+             * @description That one of them knows.
+             */
+            classes: components["schemas"]["ModelClassRead"][];
+            /**
+             * Pictures
+             * @description Validation pictures of all of them.
+             */
+            pictures: number;
+            /**
+             * Judged
+             * @description Validation pictures of each.
+             */
+            judged: number[];
+            /**
+             * Labels Differ
+             * @description Of the pictures: judged against another label by one of the runs.
+             */
+            labels_differ: number;
+            /**
+             * Labels Of
+             * @description Number of the run by whose labels all are held here: the newest.
+             */
+            labels_of: number;
+            /** Differences */
+            differences: components["schemas"]["DifferenceRead"][];
+            pair: components["schemas"]["PairRead"] | null;
         };
         /**
          * SaidRead
@@ -7971,6 +8102,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_api_projects__project_id__comparison_get: {
+        parameters: {
+            query: {
+                /** @description Two to four runs. */
+                run: number[];
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsComparisonRead"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -85,9 +85,9 @@ export function changeWords(run: Run): string {
 export function changeInWords({ what, before, after }: Change): string {
   if (what === "pictures") return "pictures or labels";
   if (what === "layers") return "layers of the network";
-  const [part, name] = what.split(".", 2);
-  if (part === "start" && name) return `${STARTS[name] ?? name} ${startValue(before)} → ${startValue(after)}`;
-  const words = (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");
+  const [part] = what.split(".", 2);
+  const words = pathWords(what);
+  if (part === "start") return `${words} ${startValue(before)} → ${startValue(after)}`;
   if (part === "variation" && (isRecord(before) || isRecord(after))) {
     if (before === null) return `${words} added`;
     return after === null ? `${words} left out` : `${words} otherwise`;
@@ -107,6 +107,26 @@ const STARTS: Record<string, string> = {
 
 function startValue(value: unknown): string {
   return value === null || value === undefined || value === "" ? "nothing" : valueWords(value);
+}
+
+/** What differs, by its path: "batch size", "turn". */
+export function pathWords(what: string): string {
+  if (what === "layers") return "layers of the network";
+  const [part, name] = what.split(".", 2);
+  if (part === "start" && name) return STARTS[name] ?? name;
+  return (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");
+}
+
+/** The value at a path of one of several runs. */
+export function comparedValue(what: string, value: unknown): string {
+  if (value === null || value === undefined || value === "")
+    return what.startsWith("start.") ? "nothing" : "–";
+  if (isRecord(value) && !Array.isArray(value)) {
+    const parts = Object.entries(value as Record<string, unknown>);
+    if (what === "pictures") return parts.map(([, count]) => count).join(" / ");
+    return parts.map(([name, part]) => `${name.replaceAll("_", " ")} ${valueWords(part)}`).join(", ");
+  }
+  return valueWords(value);
 }
 
 function isRecord(value: unknown): boolean {

@@ -16,6 +16,7 @@ class Kind(StrEnum):
     BYTES = "bytes"  # a number, with kB or MB behind it
     DAY = "day"  # today, yesterday, 7d, or a date
     ACTION = "action"  # the number of a step in the history
+    RUN = "run"  # the number of a run
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -46,6 +47,8 @@ FIELDS = {
     "came": Field(kind=Kind.DAY, words="when it came in: came:today, came<2026-01-31, came:7d"),
     "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
     "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
+    "mended": Field(kind=Kind.RUN, words="right now, and wrong by that run: mended:3", needs_run=True),
+    "broken": Field(kind=Kind.RUN, words="wrong now, and right by that run: broken:3", needs_run=True),
     "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
     "true": Field(kind=Kind.CLASS, words="the class that the run was judged against: true:plate", needs_run=True),
     "judged": Field(kind=Kind.SET, words="the set in which the run was asked: judged:validation", needs_run=True),

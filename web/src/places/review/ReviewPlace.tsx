@@ -14,6 +14,7 @@ import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { useLook } from "../looks/useLook";
+import { Compare } from "./Compare";
 import { Errors } from "./Errors";
 import { HowSure } from "./HowSure";
 import { JudgeAgain } from "./JudgeAgain";
@@ -82,6 +83,7 @@ const SETS = [
 const VIEWS = [
   { value: "errors", label: "Errors" },
   { value: "sure", label: "How sure" },
+  { value: "compare", label: "Compare" },
 ];
 
 function Judged({ run, model }: { run: Run; model: Model }) {
@@ -94,8 +96,8 @@ function Judged({ run, model }: { run: Run; model: Model }) {
   const known = set !== "training" || judged.data?.some((entry) => entry.set === set);
   const judgement = useJudgement(model.id, set, judging ? undefined : look, known ?? false);
 
-  const howSure = params.get("view") === "sure";
-  const View = howSure ? HowSure : Errors;
+  const view = params.get("view") ?? "errors";
+  const View = view === "sure" ? HowSure : Errors;
 
   const openTest = async () => {
     if (await take()) setAddress({ set: "test", cells: undefined });
@@ -110,12 +112,12 @@ function Judged({ run, model }: { run: Run; model: Model }) {
           <Choice<string>
             label="Show"
             hideLabel
-            value={howSure ? "sure" : "errors"}
-            onChange={(view) => setAddress({ view: view === "sure" ? view : undefined })}
+            value={view}
+            onChange={(next) => setAddress({ view: next === "errors" ? undefined : next })}
             options={VIEWS}
           />
           {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
-          {set !== "test" && (
+          {set !== "test" && view !== "compare" && (
             <Choice<string>
               label="Set"
               hideLabel
@@ -141,7 +143,9 @@ function Judged({ run, model }: { run: Run; model: Model }) {
           )}
         </div>
       </div>
-      {judging && !judgement.data ? (
+      {view === "compare" ? (
+        <Compare run={run} />
+      ) : judging && !judgement.data ? (
         <p role="status" className="p-10 text-center text-quiet">
           {jobWords(judging)} …
         </p>

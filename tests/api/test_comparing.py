@@ -1,0 +1,114 @@
+"""Runs beside each other over HTTP, with answers that were put in by hand."""
+
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import text
+
+from tests.pictures import png
+from tests.world import World, small_recipe
+
+
+@pytest.fixture
+def runs(client: TestClient, world: World) -> list[dict[str, Any]]:
+    """Two runs on one division, with eight validation pictures whose answers each test writes."""
+    project = world.project("Two roads")
+    world.bring_in(project, {f"{c}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, c in enumerate(("plate", "rime"))
+                             for n in range(24)})  # fmt: skip
+    made = []
+    for seed, batch in ((1, 8), (1, 4)):
+        recipe: Any = small_recipe(epochs=1, seed=seed)
+        recipe["settings"]["batch_size"] = batch
+        made.append(client.post(f"/api/projects/{project}/runs", json={"recipe": recipe}).json())
+        world.run_waiting()
+    return [client.get(f"/api/runs/{run['id']}").json() for run in made]
+
+
+def _answers(world: World, model: int, right: str) -> list[int]:
+    """Has a model answer its validation pictures, in the order of their ids: r is right, w is wrong."""
+    with world.context.database.session() as session:
+        rows = session.execute(
+            text("select picture_id, true_class from prediction where model_id = :m order by picture_id"), {"m": model}
+        ).all()
+        assert len(rows) == len(right)
+        classes = sorted({true for _, true in rows})
+        for (picture, true), how in zip(rows, right, strict=True):
+            said = true if how == "r" else next(c for c in classes if c != true)
+            session.execute(
+                text("update prediction set predicted_class = :c where model_id = :m and picture_id = :p"),
+                {"c": said, "m": model, "p": picture},
+            )
+    return [picture for picture, _ in rows]
+
+
+def _compare(client: TestClient, runs: list[dict[str, Any]]) -> Any:
+    return client.get(f"/api/projects/{runs[0]['project_id']}/comparison", params={"run": [run["id"] for run in runs]})
+
+
+def test_two_runs_picture_by_picture(client: TestClient, world: World, runs: list[dict[str, Any]]) -> None:
+    first, second = (run["model"]["id"] for run in runs)
+    count = runs[0]["counts"]["validation"]
+    rest = "r" * (count - 5)
+    pictures = _answers(world, first, "wwwrr" + rest)
+    _answers(world, second, "rrrwr" + rest)
+    found = _compare(client, runs).json()
+    assert (found["pictures"], found["judged"]) == (count, [count, count])
+    assert found["pair"] == {"gained": 3, "lost": 1, "p": pytest.approx(0.625)}
+    one, two = found["runs"]
+    assert (one["right"], two["right"]) == (count - 3, count - 1)
+    assert sum(map(sum, two["confusion"])) == count
+    assert sum(two["confusion"][n][n] for n in range(2)) == count - 1
+    assert [entry["what"] for entry in found["differences"]] == ["settings.batch_size"]
+    assert found["differences"][0]["values"] == [8, 4]
+    assert one["multiply_adds"] == two["multiply_adds"] > one["parameters"]
+
+    # The same pictures by the Sift.
+    def sifted(sift: str) -> list[int]:
+        query = {"sift": sift, "run": runs[1]["id"], "split": runs[1]["split_id"]}
+        answer = client.get(f"/api/projects/{runs[0]['project_id']}/pictures", params=query)
+        assert answer.status_code == 200, answer.text
+        return sorted(entry["id"] for entry in answer.json()["pictures"])
+
+    assert sifted(f"mended:{runs[0]['number']}") == pictures[:3]
+    assert sifted(f"broken:{runs[0]['number']}") == pictures[3:4]
+    assert sifted("mended:99") == []
+    refused = client.get(
+        f"/api/projects/{runs[0]['project_id']}/pictures", params={"sift": "mended:x", "run": runs[1]["id"]}
+    )
+    assert (refused.status_code, "not the number of a run" in refused.text) == (422, True)
+
+    # Copies are one piece of evidence, and a label that was mended since is that of the newer run.
+    with world.context.database.session() as session:
+        session.execute(text("update picture set copy_group = 7 where id = any(:p)"), {"p": pictures[:3]})
+        session.execute(
+            text("update prediction set true_class = predicted_class where model_id = :m and picture_id = :p"),
+            {"m": first, "p": pictures[0]},
+        )
+    found = _compare(client, runs).json()
+    assert found["pair"] == {"gained": 1, "lost": 1, "p": 1.0}
+    assert (found["labels_differ"], found["labels_of"]) == (1, runs[1]["number"])
+    assert found["runs"][0]["right"] == count - 3
+
+
+def test_what_cannot_be_compared_says_why(client: TestClient, world: World, runs: list[dict[str, Any]]) -> None:
+    for named, status, words in (
+        (runs[:1], 422, "Name two to 4"),
+        ([runs[0], runs[0]], 422, "different"),
+        ([runs[0], {**runs[1], "id": 9999}], 404, "run"),
+    ):
+        refused = _compare(client, named)
+        assert (refused.status_code, words in refused.text) == (status, True), refused.text
+    with world.context.database.session() as session:
+        session.execute(text("delete from judgement where model_id = :m"), {"m": runs[1]["model"]["id"]})
+    refused = _compare(client, runs)
+    assert (refused.status_code, "Judge it in Review" in refused.text) == (409, True)
+
+
+def test_runs_that_share_no_picture_have_nothing_to_say(
+    client: TestClient, world: World, runs: list[dict[str, Any]]
+) -> None:
+    with world.context.database.session() as session:
+        session.execute(text("delete from prediction where model_id = :m"), {"m": runs[1]["model"]["id"]})
+    found = _compare(client, runs).json()
+    assert (found["pictures"], found["runs"][0]["accuracy"], found["pair"]["p"]) == (0, None, 1.0)

@@ -1,0 +1,58 @@
+"""Review beside another run: the verdict, what differs, and the pictures that turned."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running, until
+from tests.world import small_recipe
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
+    browser = open_browser(tmp_path)
+    try:
+        yield Screen(browser, running.address)
+    finally:
+        browser.quit()
+
+
+def test_two_runs_are_compared_and_what_turned_is_shown_in_rows(screen: Screen, running: Running) -> None:
+    members = {
+        f"{name}/{n}.png": png(80 * k + n, level=110 + 40 * k)
+        for k, name in enumerate(("plate", "rime"))
+        for n in range(60)
+    }
+    project = running.bring_in("Two roads", zipped(members))
+    ids = []
+    for epochs in (1, 12):
+        asked = {"recipe": small_recipe(epochs=epochs)}
+        run = running.ask("POST", f"/api/projects/{project}/runs", json=asked)["id"]
+        until("it is judged", lambda run=run: running.ask("GET", f"/api/runs/{run}")["validation"])  # type: ignore[misc]
+        ids.append(run)
+    screen.open(f"/p/{project}/review?run={ids[1]}")
+    screen.press("Compare")
+    screen.says("Choose a run to hold run 2 against")
+    Select(screen.one("select[aria-label='Another run to compare with']")).select_by_value(str(ids[0]))
+    screen.one("[data-testid=pair]")
+    screen.reads("[data-testid=differences]", "epochs")
+    found = running.ask("GET", f"/api/projects/{project}/comparison", params={"run": ids})
+    pair = found["pair"]
+    if pair["gained"] or pair["lost"]:
+        screen.reads("[data-testid=pair]", f"{pair['gained']} now right, {pair['lost']} now wrong")
+    assert len(screen.all("[data-testid=compared-scores] tbody tr")) == 2
+    assert len(screen.all("[data-testid=compared-curves] path[stroke-width='2']")) == 1
+    # The address holds it: a reload shows the same.
+    screen.browser.refresh()
+    screen.one("[data-testid=pair]")
+    Select(screen.one("select[aria-label='What it costs']")).select_by_visible_text("time of training")
+    screen.press("Now right")
+    screen.until("the Sift says so", lambda: screen.one("#sift-line").get_attribute("value") == "mended:1 order:-loss")
+    screen.reads("[data-testid=chosen]", f"{pair['gained']} picture")
+    assert screen.complaints() == []
