@@ -17,6 +17,7 @@ from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_defaults import bench_defaults
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
+from vast_orchard.cli.bench_judging import bench_judging
 from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_ready import bench_networks
 from vast_orchard.cli.bench_records import bench_records
@@ -231,3 +232,4 @@ app.command("rows")(bench_rows)
 app.command("starters")(bench_starters)
 app.command("variations")(bench_variations)
 app.command("watching")(bench_watching)
+app.command("judging")(bench_judging)

@@ -13,6 +13,7 @@ import numpy as np
 import typer
 from sqlalchemy import text
 
+from vast_orchard.cli.bench_browser import open_browser
 from vast_orchard.cli.bench_copies import copies_figures
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.served_api import ApiClient, served_api
@@ -76,7 +77,6 @@ _FIRST_RECORDS = 6000  # as the page asks for them
 _RELABELLED = 10_000
 _SCROLLED = 20_000
 _SIZES = (12, 24, 56, 104, 200)
-_FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
 
 # Follows the frames while the field scrolls 60 pixels in each; answers with the times between them.
 _SCROLL = """
@@ -190,21 +190,6 @@ def _action_times(client: ApiClient, database: Database, project: int) -> tuple[
     return statistics.median(relabelled), statistics.median(undone)
 
 
-def _open_browser() -> Any:
-    """Debian's Chromium; None where the packages for tests are not installed."""
-    try:
-        from selenium import webdriver
-    except ImportError:
-        return None
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for flag in (*_FLAGS, "--window-size=1280,888", f"--user-data-dir={tempfile.mkdtemp()}"):
-        options.add_argument(flag)
-    browser = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
-    browser.set_script_timeout(120)
-    return browser
-
-
 def _wait_painted(browser: Any) -> float:
     """Seconds from navigation to the first screen with every tile."""
     found: float = browser.execute_async_script(
@@ -216,7 +201,7 @@ def _wait_painted(browser: Any) -> float:
 
 
 def _screen_times(address: str, project: int) -> dict[str, Any]:
-    browser = _open_browser()
+    browser = open_browser()
     if browser is None:
         return {"first_screen_s": None, "frame_p95_ms": None}
     try:
