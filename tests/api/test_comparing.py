@@ -112,3 +112,54 @@ def test_runs_that_share_no_picture_have_nothing_to_say(
         session.execute(text("delete from prediction where model_id = :m"), {"m": runs[1]["model"]["id"]})
     found = _compare(client, runs).json()
     assert (found["pictures"], found["runs"][0]["accuracy"], found["pair"]["p"]) == (0, None, 1.0)
+
+
+def test_what_goes_with_errors_is_told_and_sifted(client: TestClient, world: World) -> None:
+    project = world.project("Two mornings")
+    for source, first in (("clear", 0), ("misty", 500)):
+        members = {
+            f"{c}/{n}.png": png(first + 60 * k + n, level=90 + 60 * k)
+            for k, c in enumerate(("plate", "rime"))
+            for n in range(60)
+        }
+        world.bring_in(project, members, source)
+    run = client.post(f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)}).json()
+    world.run_waiting()
+    model = client.get(f"/api/runs/{run['id']}").json()["model"]["id"]
+    client.post(f"/api/models/{model}/judgements", json={"set": "training"})
+    world.run_waiting()
+    with world.context.database.session() as session:
+        # Right everywhere but in half of what came by mist, and in few others.
+        session.execute(text("update prediction set predicted_class = true_class where model_id = :m"), {"m": model})
+        misty = (
+            "select a.picture_id from appearance a join import i on i.id = a.import_id where i.source_name = 'misty'"
+        )
+        for which, part in (("in", 2), ("not in", 15)):
+            session.execute(
+                text(
+                    "update prediction set predicted_class = (select min(id) from class where id <> true_class)"
+                    f" where model_id = :m and picture_id {which} ({misty}) and picture_id % {part} = 0"
+                ),
+                {"m": model},
+            )
+    url = f"/api/models/{model}/slices"
+    found = client.get(url, params={"set": "training"}).json()
+    assert [entry["words"] for entry in found] == ["among those from misty"]
+    assert found[0]["p"] < 0.001 and found[0]["times"] > 3
+    assert found[0]["sift"] == 'judged:training source:"misty"'
+    query = {"sift": f"{found[0]['sift']} wrong", "run": run["id"]}
+    wrong = client.get(f"/api/projects/{project}/pictures", params=query).json()["pictures"]
+    assert len(wrong) == found[0]["wrong"]
+    assert client.get(url, params={"set": "test"}).status_code == 409
+
+    # Every judged picture was measured, and the Sift knows the measures.
+    def count(sift: str) -> int:
+        listed = client.get(f"/api/projects/{project}/pictures", params={"sift": sift, "run": run["id"]}).json()
+        return len(listed["pictures"])
+
+    assert count("sharpness>=0 contrast>0") == count("judged") > 100
+    assert count("judged contrast>0.6") == 0
+    order = client.get(
+        f"/api/projects/{project}/field", params={"sift": "judged order:-sharpness", "run": run["id"]}
+    )
+    assert order.status_code == 200

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Comparison } from "../src/api/client";
 import { cautions, changedCells, front, pairWords } from "../src/domain/comparison";
-import { cellKey, chosenWords, isChosen, lineKey } from "../src/domain/matrix";
+import { cellKey, chosenWords, isChosen, lineKey, sliceWords } from "../src/domain/matrix";
 import { comparedValue, pathWords } from "../src/domain/runs";
 import { judgedSift } from "../src/domain/siftLine";
 
@@ -85,6 +85,17 @@ describe("a comparison", () => {
     expect(comparedValue("pictures", { training: 70, validation: 20, test: 10 })).toBe("70 / 20 / 10");
     expect(comparedValue("start.words", null)).toBe("nothing");
     expect(comparedValue("variation.turn", { chance: 1, low: -15 })).toBe("chance 1, low -15");
+  });
+});
+
+describe("a slice", () => {
+  it.each([
+    [{ times: 3.08, p: 0.0041 }, "errors are 3.1 times as frequent among the darkest fifth (p = 0.004)"],
+    [{ times: 1e6, p: 1e-9 }, "errors are over 100 times as frequent among the darkest fifth (p < 0.001)"],
+  ])("says how many times more and how sure that is", (figures, words) => {
+    expect(sliceWords({ words: "among the darkest fifth", sift: "", count: 40, wrong: 9, ...figures })).toBe(
+      words,
+    );
   });
 });
 

@@ -20,10 +20,12 @@ from vast_orchard.api.schemas.models import (
     LookRead,
     ModelRead,
     OutcomeRead,
+    SliceRead,
     SurenessRead,
     UnsureUpdate,
 )
 from vast_orchard.at_once.scores_as_csv import matrix_as_csv, scores_as_csv
+from vast_orchard.at_once.slicing import find_slices
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
@@ -151,6 +153,16 @@ def sureness(session: SessionOf, model: ModelOf, set: SetName = "validation", lo
             "Judge it (POST …/judgements)." if set != "test" else "Look at the test set again.",
         )
     return found
+
+
+@router.get("/models/{model_id}/slices", response_model=list[SliceRead])
+def slices(
+    session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
+) -> list[dict[str, Any]]:
+    """Facts of pictures that go with errors; the surest first."""
+    if set == "test":
+        models.check_look(session, model.id, look)
+    return find_slices(session, model, set)
 
 
 @router.put("/models/{model_id}/unsure", response_model=ModelRead)

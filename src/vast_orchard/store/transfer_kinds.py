@@ -23,6 +23,7 @@ from vast_orchard.store.schema import (
     Look,
     Model,
     Picture,
+    PictureMeasure,
     PicturePrint,
     Prediction,
     Run,
@@ -84,6 +85,11 @@ RECORDS: Mapping[str, RecordKind] = {
         RecordKind(
             table=PicturePrint,
             belongs=_through(PicturePrint.picture_id, Picture),
+            names={"picture_id": "picture"},
+        ),
+        RecordKind(
+            table=PictureMeasure,
+            belongs=_through(PictureMeasure.picture_id, Picture),
             names={"picture_id": "picture"},
         ),
         RecordKind(

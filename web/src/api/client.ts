@@ -24,6 +24,7 @@ export type Aim = Schemas["AimRead"];
 export type UnsureUpdate = Schemas["UnsureUpdate"];
 export type Heatmap = Schemas["HeatmapRead"];
 export type Comparison = Schemas["RunsComparisonRead"];
+export type Slice = Schemas["SliceRead"];
 export type Judgement = Schemas["JudgementRead"];
 export type Job = Schemas["JobRead"];
 /** A recipe as a run holds it. */

@@ -31,6 +31,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "sureness",
     "judged-sets",
     "comparison",
+    "slices",
     "projects",
     "splits",
     "starting-models",

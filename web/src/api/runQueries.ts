@@ -297,6 +297,19 @@ export function useSureness(modelId: number, set: SetName, look: number | undefi
   });
 }
 
+/** Facts of pictures that go with errors. */
+export function useSlices(modelId: number, set: SetName, look: number | undefined) {
+  return useQuery({
+    queryKey: ["slices", modelId, set, look ?? 0],
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/slices", {
+          params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
 /** Two to four runs beside each other. */
 export function useComparison(projectId: number, runIds: readonly number[]) {
   return useQuery({

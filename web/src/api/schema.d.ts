@@ -2138,6 +2138,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/slices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Slices
+         * @description Facts of pictures that go with errors; the surest first.
+         */
+        get: operations["slices_api_models__model_id__slices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/unsure": {
         parameters: {
             query?: never;
@@ -5519,6 +5539,30 @@ export interface components {
             path: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * SliceRead
+         * @description Pictures with a fact in common on which the model errs more often than chance explains.
+         */
+        SliceRead: {
+            /** Words */
+            words: string;
+            /** Sift */
+            sift: string;
+            /** Count */
+            count: number;
+            /** Wrong */
+            wrong: number;
+            /**
+             * Times
+             * @description Errors are so many times as frequent as elsewhere, by class.
+             */
+            times: number;
+            /**
+             * P
+             * @description Corrected for the number of slices that were looked at.
+             */
+            p: number;
         };
         /**
          * SourceCreate
@@ -10552,6 +10596,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurenessRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    slices_api_models__model_id__slices_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SliceRead"][];
                 };
             };
             /** @description Validation Error */

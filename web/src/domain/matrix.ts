@@ -1,5 +1,5 @@
 /** The confusion matrix as geometry and words. */
-import type { Judgement } from "../api/client";
+import type { Judgement, Slice } from "../api/client";
 
 export interface MatrixCell {
   readonly truth: number;
@@ -63,6 +63,13 @@ export function chosenWords(classes: Classes, chosen: ReadonlySet<string>): stri
         : `${name(truth)} read as ${name(predicted)}`;
     })
     .join("; ");
+}
+
+/** "errors are 3.1 times as frequent among the darkest fifth (p = 0.004)" */
+export function sliceWords(slice: Slice): string {
+  const times = slice.times > 100 ? "over 100" : slice.times.toPrecision(2);
+  const p = slice.p < 0.001 ? "p < 0.001" : `p = ${Number(slice.p.toPrecision(1))}`;
+  return `errors are ${times} times as frequent ${slice.words} (${p})`;
 }
 
 /** "17 stellar read as dendrite, 4 the other way" */

@@ -29,6 +29,7 @@ __all__ = [
     "OutcomeRead",
     "ScoreRead",
     "ScoresRead",
+    "SliceRead",
     "SurenessRead",
     "UnsureUpdate",
 ]
@@ -219,6 +220,17 @@ class ExportCreate(Write):
     """What goes into a pack."""
 
     calibrated: bool = Field(False, description='With the temperature, and "unsure" where it is set.')
+
+
+class SliceRead(BaseModel):
+    """Pictures with a fact in common on which the model errs more often than chance explains."""
+
+    words: str
+    sift: str
+    count: int
+    wrong: int
+    times: float = Field(description="Errors are so many times as frequent as elsewhere, by class.")
+    p: float = Field(description="Corrected for the number of slices that were looked at.")
 
 
 class HeatmapRead(BaseModel):

@@ -11,6 +11,7 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.formats.model_file import read_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_team
+from vast_orchard.jobs.training.measuring import measure_pictures
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.models import check_may_be_tested, get_model, store_judgement
 from vast_orchard.store.predictions import store_predictions
@@ -37,6 +38,7 @@ def judge_model(context: WorkContext, model_id: int, set_name: SetName, progress
         copies = copy_keys(session, entry.project_id)
     if not pictures:
         raise ConflictError(f"The split of this run has no {set_name} pictures.", "Divide again with a share for it.")
+    measure_pictures(context, pictures, progress)
     model = read_model(context.store.read(entry.path))
     pixels = run_pixels(context, [picture.sha256 for picture in pictures], model.preprocessing, progress)
     progress.stage(f"Judging the {set_name} set", 1)

@@ -27,7 +27,18 @@ from sqlalchemy.types import UserDefinedType
 
 from vast_orchard.store.schema.base import Base, project_key
 
-__all__ = ["Appearance", "Class", "Cube", "Import", "ImportState", "Picture", "PicturePrint", "PictureTile", "Project"]
+__all__ = [
+    "Appearance",
+    "Class",
+    "Cube",
+    "Import",
+    "ImportState",
+    "Picture",
+    "PictureMeasure",
+    "PicturePrint",
+    "PictureTile",
+    "Project",
+]
 
 
 class ImportState(StrEnum):
@@ -139,6 +150,15 @@ class PicturePrint(Base):
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
     place: Mapped[str] = mapped_column(Cube)
     compared: Mapped[bool] = mapped_column(Boolean, default=False)  # copies of it were looked for
+
+
+class PictureMeasure(Base):
+    """What was measured of a picture when it was first judged."""
+
+    __tablename__ = "picture_measure"
+    picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
+    contrast: Mapped[float] = mapped_column(REAL)  # 0 to 0.5, see `core.pictures.measures`
+    sharpness: Mapped[float] = mapped_column(REAL)  # 0 to 1
 
 
 class PictureTile(Base):

@@ -32,6 +32,7 @@ from vast_orchard.store.schema import (
     Import,
     Model,
     Picture,
+    PictureMeasure,
     PicturePrint,
     Prediction,
     Run,
@@ -62,6 +63,13 @@ __all__ = ["SAID", "CompiledSift", "SiftScope", "compile_sift"]
 _Test = ColumnElement[bool]
 
 _LONGER_SIDE = func.greatest(Picture.width, Picture.height)
+
+
+def _measured(column: Any) -> ColumnElement[Any]:
+    """Of the picture's measures, which lie in a table of their own."""
+    return select(column).where(PictureMeasure.picture_id == Picture.id).correlate(Picture).scalar_subquery()
+
+
 _NUMBERS: dict[str, ColumnElement[Any]] = {
     "width": Picture.width.expression,
     "height": Picture.height.expression,
@@ -69,11 +77,13 @@ _NUMBERS: dict[str, ColumnElement[Any]] = {
     "shape": cast(Picture.width, Float) / Picture.height,
     "size": Picture.size_bytes.expression,
     "brightness": Picture.brightness.expression,
+    "contrast": _measured(PictureMeasure.contrast),
+    "sharpness": _measured(PictureMeasure.sharpness),
     "p": Prediction.p.expression,
     "loss": Prediction.loss.expression,
 }
 # What a tile can show of an order: numbers that mean something by themselves.
-_FIGURES = frozenset({"size", "side", "brightness", "like", "p", "loss"})
+_FIGURES = frozenset({"size", "side", "brightness", "contrast", "sharpness", "like", "p", "loss"})
 # Of whole numbers a value is met exactly, of others as far as its digits go.
 _WHOLE = frozenset({"width", "height", "side", "size"})
 _ASCII_TEXTS = {"format": Picture.format, "mode": Picture.mode}
@@ -415,6 +425,8 @@ def _order_key(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
         "size": Picture.size_bytes.expression,
         "side": _LONGER_SIDE,
         "brightness": Picture.brightness.expression,
+        "contrast": _NUMBERS["contrast"],
+        "sharpness": _NUMBERS["sharpness"],
         "class": Class.place.expression,
         "p": Prediction.p.expression,
         "loss": Prediction.loss.expression,

@@ -1,7 +1,8 @@
 /** A run's errors on one set: the matrix and the scores at the left feed the pictures at the right. */
 import { useMemo, useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Judgement, Model, SetName } from "../../api/client";
+import { useSlices } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import {
   cellKey,
@@ -12,6 +13,7 @@ import {
   likenessOrder,
   pairWords,
   type Share,
+  sliceWords,
 } from "../../domain/matrix";
 import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
@@ -57,6 +59,7 @@ export function Errors({ model, set, look, judgement }: ErrorsProps) {
       <MatrixSide model={model} set={set} look={look} judgement={judgement} cells={cells} />
       <div className="flex min-w-0 flex-1 flex-col">
         <Pairs model={model} judgement={judgement} cells={cells} />
+        <Slices model={model} set={set} look={look} />
         <Judged model={model} set={set} look={look} judgement={judgement} cells={cells} />
       </div>
     </div>
@@ -176,6 +179,37 @@ function Pairs({ model, judgement, cells }: SideProps) {
           );
         })}
     </div>
+  );
+}
+
+/** Facts of pictures that go with errors, as ways to their pictures; nothing where chance explains all. */
+function Slices({ model, set, look }: Pick<ErrorsProps, "model" | "set" | "look">) {
+  const { project, run } = usePlace();
+  const { data: slices = [] } = useSlices(model.id, set, look);
+  if (!slices.length) return null;
+  return (
+    <ul
+      aria-label="Where it errs more"
+      data-testid="slices"
+      className="max-h-[76px] shrink-0 overflow-y-auto border-b border-hairline px-4 py-1.5 text-sm"
+    >
+      {slices.map((slice) => (
+        <li key={slice.sift}>
+          <Link
+            className="text-choice hover:underline"
+            title={`${slice.wrong} of ${slice.count} wrong. Classes are compared with themselves, and p is corrected for all that was looked at.`}
+            to={rowsAddress(project.id, {
+              sift: `${slice.sift} order:-loss`,
+              split: run?.split_id ?? undefined,
+              run: run?.id,
+              like: undefined,
+            })}
+          >
+            {sliceWords(slice)}
+          </Link>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -24,6 +24,8 @@ const HEADS_UP_TO = 12;
 const NAMES_AT_MOST = 36;
 /** Beyond so many the lines between cells would be most of what is seen. */
 const LINES_UP_TO = 60;
+/** Beyond so many classes only cells that hold pictures are made: of a hundred by a hundred most hold none. */
+const EVERY_CELL_UP_TO = 30;
 
 /** Where a cell stands in the drawing. */
 interface Place {
@@ -50,6 +52,11 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
     onChoose([keyAt(place), keyAt({ row: place.column, column: place.row })], false);
   const name = (place: number) => model.classes[place]?.name ?? "";
   const every = Math.ceil(size / NAMES_AT_MOST);
+  const sparse = size > EVERY_CELL_UP_TO;
+  const first = firstCell(size, (place) => {
+    const [truth, predicted] = classesAt(place);
+    return !sparse || (cells[truth * size + predicted]?.count ?? 0) > 0;
+  });
   const [down, side] = across ? (["predicted", "true"] as const) : (["true", "predicted"] as const);
   return (
     <>
@@ -79,10 +86,12 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
           of={side}
           onChoose={(place, add) => onChoose([lineKey(model.classes, place, side)], add)}
         />
+        <Lines size={size} />
         {order.map((line, row) => (
           <div key={line} role="row" className="contents">
             <span
               role="rowheader"
+              style={{ gridRow: row + 3, gridColumn: 1 }}
               className={`flex min-w-0 items-center justify-end pr-2 ${size > FIGURES_UP_TO ? "text-[10px] leading-none" : "text-sm"}`}
             >
               {row % every === 0 && (
@@ -97,7 +106,7 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
             {order.map((other, column) => {
               const [truth, predicted] = classesAt({ row, column });
               const cell = cells[truth * size + predicted];
-              if (!cell) return null;
+              if (!cell || (sparse && !cell.count)) return null;
               const whole =
                 (share === "row"
                   ? judgement.classes[truth]?.count
@@ -108,6 +117,7 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
                   {...{ cell, row, column, size, share, whole, counts }}
                   truth={name(truth)}
                   predicted={name(predicted)}
+                  first={row === first?.row && column === first.column}
                   chosen={isChosen(model.classes, chosen, truth, predicted)}
                   onChoose={(event) => choose({ row, column }, event)}
                   onBoth={() => both({ row, column })}
@@ -119,6 +129,30 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
         ))}
       </div>
     </>
+  );
+}
+
+/** The first place, row by row, of which it is true. */
+function firstCell(size: number, made: (place: Place) => boolean): Place | undefined {
+  for (let row = 0; row < size; row++)
+    for (let column = 0; column < size; column++) if (made({ row, column })) return { row, column };
+  return undefined;
+}
+
+/** The frame and the lines between cells, under them. */
+function Lines({ size }: { size: number }) {
+  const line = (way: string) =>
+    `repeating-linear-gradient(to ${way}, var(--hairline) 0 1px, transparent 1px calc(100% / ${size}))`;
+  return (
+    <span
+      aria-hidden="true"
+      className="border border-hairline"
+      style={{
+        gridRow: `3 / span ${size}`,
+        gridColumn: `2 / span ${size}`,
+        background: size > LINES_UP_TO ? undefined : `${line("right")}, ${line("bottom")}`,
+      }}
+    />
   );
 }
 
@@ -181,7 +215,8 @@ function Heads({ model, order, of, onChoose }: HeadsProps) {
   });
 }
 
-function moveFocus(event: KeyboardEvent<HTMLButtonElement>, row: number, column: number): void {
+/** To the next cell in a direction, over those that were not made. */
+function moveFocus(event: KeyboardEvent<HTMLButtonElement>, row: number, column: number, size: number): void {
   const by: Record<string, [number, number]> = {
     ArrowLeft: [0, -1],
     ArrowRight: [0, 1],
@@ -191,8 +226,13 @@ function moveFocus(event: KeyboardEvent<HTMLButtonElement>, row: number, column:
   const step = by[event.key];
   if (!step) return;
   event.preventDefault();
-  const next = document.getElementById(`cell-${row + step[0]}-${column + step[1]}`);
-  next?.focus();
+  for (let n = 1; n < size; n++) {
+    const next = document.getElementById(`cell-${row + n * step[0]}-${column + n * step[1]}`);
+    if (next) {
+      next.focus();
+      return;
+    }
+  }
 }
 
 interface SquareProps extends Pick<Props, "share" | "counts"> {
@@ -206,6 +246,8 @@ interface SquareProps extends Pick<Props, "share" | "counts"> {
   /** Pictures of the row or the column. */
   whole: number;
   chosen: boolean;
+  /** The one that Tab leads to. */
+  first: boolean;
   onChoose: (event: MouseEvent) => void;
   /** Takes its mirror image along. */
   onBoth: () => void;
@@ -223,6 +265,7 @@ function Square({
   whole,
   counts,
   chosen,
+  first,
   onChoose,
   onBoth,
   onSaid,
@@ -240,15 +283,14 @@ function Square({
       title={words}
       aria-selected={chosen}
       data-cell={`${truth}>${predicted}`}
-      tabIndex={row === 0 && column === 0 ? 0 : -1}
-      onKeyDown={(event) => (event.key === "b" ? onBoth() : moveFocus(event, row, column))}
+      tabIndex={first ? 0 : -1}
+      style={{ gridRow: row + 3, gridColumn: column + 2 }}
+      onKeyDown={(event) => (event.key === "b" ? onBoth() : moveFocus(event, row, column, size))}
       onClick={onChoose}
       onDoubleClick={onBoth}
       onPointerEnter={() => onSaid(words)}
       onFocus={() => onSaid(words)}
-      className={`relative flex cursor-pointer items-center justify-center border-hairline hover:bg-sunken ${
-        size > LINES_UP_TO ? "" : "border-t border-l"
-      } ${column === size - 1 ? "border-r" : ""} ${row === size - 1 ? "border-b" : ""} ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
+      className={`relative flex cursor-pointer items-center justify-center hover:bg-sunken ${chosen ? "z-10 bg-choice-wash outline-2 outline-choice" : ""}`}
     >
       <Filling side={cell.side} right={right}>
         {cell.count > 0 &&
