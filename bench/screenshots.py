@@ -66,11 +66,6 @@ def _rows(camera: _Camera) -> None:
     camera.go("rows")
     camera.wait("canvas[data-painted=whole]")
     camera.take("rows")
-    ActionChains(camera.browser).double_click(
-        camera.browser.find_elements(By.CSS_SELECTOR, "[role=gridcell]")[70]
-    ).perform()
-    camera.wait("[role=dialog] img")
-    camera.take("close-up")
     camera.go("rows?tile=12")
     camera.wait("canvas[data-painted=whole]")
     camera.take("rows-carpet")
@@ -157,9 +152,6 @@ def _ingredients(camera: _Camera) -> None:
     camera.press("Start from questions")
     time.sleep(2)
     camera.take("variation")
-    camera.go("runs?part=preprocessing")
-    camera.wait("[data-testid=preprocessing-sheet] img")
-    camera.take("preprocessing")
     _start(camera)
     _network(camera)
 
@@ -208,11 +200,38 @@ def _review(camera: _Camera) -> None:
     camera.go("review")
     camera.wait("canvas[data-painted=whole]")
     camera.take("review")
+    ActionChains(camera.browser).double_click(
+        camera.browser.find_elements(By.CSS_SELECTOR, "[data-testid=field] [role=gridcell]")[1]
+    ).perform()
+    camera.wait("[role=dialog] img")
+    ActionChains(camera.browser).send_keys("w").perform()
+    camera.wait("[data-testid=heatmap]")
+    camera.take("heatmap")
+    camera.go("review?view=sure")
+    camera.wait("[data-testid=answering]")
+    camera.take("how-sure")
     camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
     camera.go("review")
     camera.wait("canvas[data-painted=whole]")
     camera.take("review-dark")
     camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
+
+
+def _compare(camera: _Camera) -> None:
+    """Of the first run, and one of a smaller network and fewer epochs."""
+    url = f"{camera.address}/api/projects/{camera.project}/runs"
+    recipe = httpx2.get(f"{camera.address}/api/recipe?pictures=1000").json()
+    recipe["settings"]["epochs"] = 12
+    body = {"recipe": {**recipe, "network": "plain 5"}}
+    made = httpx2.post(url, json=body, headers={"X-Window": "camera"})
+    made.raise_for_status()
+    run = made.json()["id"]
+    while not httpx2.get(f"{camera.address}/api/runs/{run}").json()["validation"]:
+        time.sleep(1)
+    camera.go(f"review?run={run}&view=compare&with=1")
+    camera.wait("[data-testid=pair]")
+    time.sleep(7)  # until the notice that the run has ended is gone
+    camera.take("compare")
 
 
 def _release(camera: _Camera) -> None:
@@ -244,18 +263,12 @@ def _divide(camera: _Camera) -> None:
     camera.take("divide")
 
 
-def _projects(camera: _Camera) -> None:
-    camera.browser.get(camera.address)
-    camera.wait("main li")
-    camera.take("projects")
-
-
 def main() -> None:
     """Take every picture."""
     camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
     _TARGET.mkdir(parents=True, exist_ok=True)
     steps: tuple[Callable[[_Camera], None], ...] = (
-        _projects, _rows, _bringing_in, _review, _release, _runs, _ingredients, _divide,
+        _rows, _bringing_in, _review, _release, _runs, _ingredients, _compare, _divide,
     )  # fmt: skip
     try:
         for step in steps:
