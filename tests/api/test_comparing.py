@@ -159,7 +159,46 @@ def test_what_goes_with_errors_is_told_and_sifted(client: TestClient, world: Wor
 
     assert count("sharpness>=0 contrast>0") == count("judged") > 100
     assert count("judged contrast>0.6") == 0
-    order = client.get(
-        f"/api/projects/{project}/field", params={"sift": "judged order:-sharpness", "run": run["id"]}
-    )
+    order = client.get(f"/api/projects/{project}/field", params={"sift": "judged order:-sharpness", "run": run["id"]})
     assert order.status_code == 200
+
+
+def test_a_report_is_one_file_that_asks_nothing_of_anybody(
+    client: TestClient, world: World, runs: list[dict[str, Any]]
+) -> None:
+    run = runs[1]
+    _answers(world, run["model"]["id"], "ww" + "r" * (run["counts"]["validation"] - 2))
+    client.patch(f"/api/runs/{run['id']}", json={"name": "<script>alert(1)</script>", "note": 'Wind & "snow"'})
+    url = f"/api/models/{run['model']['id']}"
+    facts = client.get(f"{url}/report.json").json()
+    assert facts["format"] == "vast-orchard-report/1"
+    assert facts["run"]["number"] == run["number"]
+    assert facts["model"]["weights_sha256"] == run["model"]["digest"]
+    assert list(facts["sets"]) == ["validation"]
+    assert sum(map(sum, facts["pictures"]["by_class"].values())) == sum(run["counts"].values())
+    assert len(facts["epochs"]) == run["epochs_done"]
+    assert [entry["true"] != entry["predicted"] for entry in facts["worst"]] == [True, True]
+    assert facts["recipe"]["settings"] == run["recipe"]["settings"]
+
+    answer = client.get(f"{url}/report.html")
+    assert answer.headers["content-disposition"] == f'attachment; filename="run-{run["number"]}-report.html"'
+    page = answer.text
+    assert "<script" not in page and "&lt;script&gt;" in page and "Wind &amp; &#34;snow&#34;" in page
+    # No address but those of pictures that lie in it.
+    assert "http" not in page.replace("http-equiv", "")
+    assert page.count("src=") == page.count('src="data:image/') == 2
+    assert "No test figures stand here" in page and "looked at 0 times" in page
+
+    # The test set only by a counted look, which the report tells of.
+    assert client.get(f"{url}/report.html", params={"look": 99}).status_code == 409
+    look = client.post(f"{url}/looks", json={"place": "review"}).json()["id"]
+    world.run_waiting()
+    tested = client.get(f"{url}/report.json", params={"look": look}).json()
+    assert list(tested["sets"]) == ["validation", "test"]
+    assert "looked at 1 times" in client.get(f"{url}/report.html", params={"look": look}).text
+
+    # Pictures that are gone stand there by their names.
+    with world.context.database.session() as session:
+        session.execute(text("update snapshot_picture set sha256 = repeat('0', 64) where snapshot_id > 0"))
+    bare = client.get(f"{url}/report.html").text
+    assert "src=" not in bare and facts["worst"][0]["name"] in bare

@@ -1,5 +1,7 @@
 """Review beside another run: the verdict, what differs, and the pictures that turned."""
 
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -56,3 +58,30 @@ def test_two_runs_are_compared_and_what_turned_is_shown_in_rows(screen: Screen, 
     screen.until("the Sift says so", lambda: screen.one("#sift-line").get_attribute("value") == "mended:1 order:-loss")
     screen.reads("[data-testid=chosen]", f"{pair['gained']} picture")
     assert screen.complaints() == []
+
+
+def test_a_report_reads_from_the_disk(screen: Screen, running: Running, tmp_path: Path) -> None:
+    members = {f"{name}/{n}.png": png(80 * k + n, level=110 + 40 * k)
+               for k, name in enumerate(("plate", "rime")) for n in range(20)}  # fmt: skip
+    project = running.bring_in("For the file", zipped(members))
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})["id"]
+    until("it is judged", lambda: running.ask("GET", f"/api/runs/{run}")["validation"])
+    target = tmp_path / "report.html"
+    command = [sys.executable, "-m", "vast_orchard.cli", "report", str(run), "--out", str(target)]
+    subprocess.run([*command, "--address", running.address], check=True, capture_output=True)
+    screen.open(f"/p/{project}/release?run={run}")
+    link = screen.one("a[href$='report.html']")
+    assert link.text == "Report"
+    screen.browser.get(target.as_uri())
+    screen.says("For the file, run 1")
+    for heading in ("In short", "Pictures", "Curves", "Scores on validation", "Confusion matrix", "Calibration"):
+        screen.says(heading)
+    assert all(
+        screen.browser.execute_script("return arguments[0].naturalWidth", image) > 0 for image in screen.all("img")
+    )
+    # On A4 nothing is cut off at the right.
+    size = {"paperWidth": 8.27, "paperHeight": 11.69, "preferCSSPageSize": True}
+    printed = screen.browser.execute_cdp_cmd("Page.printToPDF", size)["data"]
+    assert len(printed) > 10_000
+    wide = "return document.documentElement.scrollWidth <= document.documentElement.clientWidth"
+    assert screen.browser.execute_script(wide)

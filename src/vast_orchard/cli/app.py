@@ -25,6 +25,7 @@ _COMMANDS = {
     "hook": "vast_orchard.cli.demo:hook",
     "backup": "vast_orchard.cli.backup:backup",
     "restore": "vast_orchard.cli.backup:restore",
+    "report": "vast_orchard.cli.report:report",
     "sift": "vast_orchard.cli.sift:sift",
     "up": "vast_orchard.cli.serve:up",
     "worker": "vast_orchard.cli.serve:worker",

@@ -15,12 +15,21 @@ from vast_orchard.errors import InputError, ServiceError
 from vast_orchard.formats.answers import ANSWER_COLUMNS, answer_row
 from vast_orchard.formats.csv_cells import harmless
 
-__all__ = ["sift"]
+__all__ = ["ask", "sift"]
 
 _LIMIT_S = 60
 
 
-def _answer(address: str, path: str, query: dict[str, object]) -> Any:
+def ask(address: str, path: str, query: dict[str, object]) -> Any:
+    """What the application answers to a GET.
+
+    Raises
+    ------
+    InputError
+        It refused; a Sift is marked where it is wrong.
+    ServiceError
+        It does not answer.
+    """
     asked = Request(f"{address.rstrip('/')}{path}?{urlencode(query)}", headers={"X-Window": "terminal"})
     try:
         with urlopen(asked, timeout=_LIMIT_S) as answer:
@@ -31,7 +40,7 @@ def _answer(address: str, path: str, query: dict[str, object]) -> Any:
         marked = ""
         if last > first:
             # The line once more, with the mistake underlined.
-            marked = f"\n  {query['sift']}\n  {' ' * first}{'^' * (last - first)}"
+            marked = f"\n  {query.get('sift', '')}\n  {' ' * first}{'^' * (last - first)}"
         raise InputError(str(facts.get("detail", error)), f"{facts.get('mend', '')}{marked}") from error
     except (URLError, TimeoutError) as error:
         raise ServiceError(f"{address} does not answer ({error}).", "Start it with ./start.") from error
@@ -40,7 +49,7 @@ def _answer(address: str, path: str, query: dict[str, object]) -> Any:
 def _pictures(address: str, project: int, query: dict[str, object]) -> Iterator[dict[str, Any]]:
     after: int | None = 0
     while after is not None:
-        page = _answer(address, f"/api/projects/{project}/pictures", {**query, "after": after})
+        page = ask(address, f"/api/projects/{project}/pictures", {**query, "after": after})
         for entry in page["pictures"]:
             yield {**entry, "said": page["said"].get(str(entry["id"]))}
         after = page["next"]
@@ -59,8 +68,8 @@ def sift(
     """
     query: dict[str, object] = {"sift": expression}
     query |= {key: value for key, value in (("split", split), ("run", run)) if value is not None}
-    classes = {entry["id"]: entry["name"] for entry in _answer(address, f"/api/projects/{project}/classes", {})}
-    model = _answer(address, f"/api/runs/{run}", {})["model"] if run is not None else None
+    classes = {entry["id"]: entry["name"] for entry in ask(address, f"/api/projects/{project}/classes", {})}
+    model = ask(address, f"/api/runs/{run}", {})["model"] if run is not None else None
     table = csv.writer(sys.stdout)
     asked = [name for name, _, _ in ANSWER_COLUMNS] if model else []
     table.writerow(["id", "name", "class", "set", "sha256", *asked])

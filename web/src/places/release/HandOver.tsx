@@ -5,7 +5,7 @@ import { client, type Model, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { unsureWords } from "../../domain/sureness";
 import { plural, score } from "../../domain/words";
-import { Button } from "../../parts/Button";
+import { Button, buttonLook } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Packs } from "./Packs";
@@ -66,6 +66,16 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
         Make an export pack
       </Button>
       <Packs model={model} jobs={jobs} />
+      {run.validation && (
+        <p className="mt-2 border-t border-hairline pt-3">
+          <a className={buttonLook()} href={`/api/models/${model.id}/report.html`} download>
+            Report
+          </a>{" "}
+          <span className="text-sm text-quiet">
+            one file to read, print and send: pictures, recipe, scores, errors
+          </span>
+        </p>
+      )}
     </aside>
   );
 }
