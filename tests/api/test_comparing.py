@@ -187,7 +187,7 @@ def test_a_report_is_one_file_that_asks_nothing_of_anybody(
     # No address but those of pictures that lie in it.
     assert "http" not in page.replace("http-equiv", "")
     assert page.count("src=") == page.count('src="data:image/') == 2
-    assert "No test figures stand here" in page and "looked at 0 times" in page
+    assert "No test figures stand here" in page and "so far: 0." in page
 
     # The test set only by a counted look, which the report tells of.
     assert client.get(f"{url}/report.html", params={"look": 99}).status_code == 409
@@ -195,7 +195,7 @@ def test_a_report_is_one_file_that_asks_nothing_of_anybody(
     world.run_waiting()
     tested = client.get(f"{url}/report.json", params={"look": look}).json()
     assert list(tested["sets"]) == ["validation", "test"]
-    assert "looked at 1 times" in client.get(f"{url}/report.html", params={"look": look}).text
+    assert "this one included: 1." in client.get(f"{url}/report.html", params={"look": look}).text
 
     # Pictures that are gone stand there by their names.
     with world.context.database.session() as session:

@@ -1,4 +1,4 @@
-<%page args="facts, curves, pictures, p2, p3, when"/>\
+<%page args="facts, sets, curves, pictures, pairs, p2, p3, when"/>\
 <!doctype html>
 <html lang="en">
 <head>
@@ -17,9 +17,11 @@
   td, th { padding: .15rem .7rem .15rem 0; vertical-align: top; }
   td.n, th.n { text-align: right; }
   tr + tr td { border-top: 1px solid #e4e1d3; }
-  .matrix td { width: 2.4rem; height: 2rem; text-align: center; padding: 0; border: 1px solid #e4e1d3; }
+  table + table { margin-top: .8rem; }
+  .matrix td { width: 2.4rem; height: 2rem; text-align: center; vertical-align: middle; padding: 0; border: 1px solid #e4e1d3; }
   .matrix th { padding: 0 .5rem; white-space: nowrap; }
   .matrix th.top { writing-mode: vertical-rl; transform: rotate(180deg); padding: .3rem 0; }
+  .right, .err { print-color-adjust: exact; -webkit-print-color-adjust: exact; }
   .right { background: #d5e6dd; } .err { background: #d9704a; color: #fff; font-weight: 600; }
   figure { margin: 0; break-inside: avoid; }
   .tiles { display: flex; flex-wrap: wrap; gap: .8rem; }
@@ -51,9 +53,9 @@ naming the largest class alone would give ${p3(scores["largest_class_share"])}.
 </p>
 % endfor
 % if "test" not in facts["sets"]:
-<p class="quiet">No test figures stand here, so nothing is claimed of pictures that had no say in any choice. The test set was looked at ${facts["model"]["looks_at_test"]} times.</p>
+<p class="quiet">No test figures stand here, so nothing is claimed of pictures that had no say in any choice. Looks at the test set so far: ${facts["model"]["looks_at_test"]}.</p>
 % else:
-<p class="quiet">The test set was looked at ${facts["model"]["looks_at_test"]} times, this one included: whatever was chosen after the first look knew it.</p>
+<p class="quiet">Looks at the test set so far, this one included: ${facts["model"]["looks_at_test"]}. Whatever was chosen after the first knew it.</p>
 % endif
 % for entry in facts["slices"]:
 <p>Errors are ${p2(entry["times"])} times as frequent ${entry["words"]} (${entry["wrong"]} of ${entry["count"]} wrong, p = ${p2(entry["p"])}).</p>
@@ -62,20 +64,20 @@ naming the largest class alone would give ${p3(scores["largest_class_share"])}.
 <h2>Pictures</h2>
 <table>
 <tr><th>class</th>
-% for name in facts["pictures"]["by_set"]:
+% for name in sets:
 <th class="n">${name}</th>
 % endfor
 </tr>
 % for place, label in enumerate(facts["classes"]):
 <tr><td>${label}</td>
-% for name in facts["pictures"]["by_set"]:
-<td class="n">${facts["pictures"]["by_class"].get(name, {})[place] if name in facts["pictures"]["by_class"] else 0}</td>
+% for name in sets:
+<td class="n">${facts["pictures"]["by_class"][name][place]}</td>
 % endfor
 </tr>
 % endfor
 <tr><td><b>all</b></td>
-% for count in facts["pictures"]["by_set"].values():
-<td class="n"><b>${count}</b></td>
+% for name in sets:
+<td class="n"><b>${facts["pictures"]["by_set"][name]}</b></td>
 % endfor
 </tr>
 </table>
@@ -115,6 +117,15 @@ Since then ${facts["pictures"]["labels_changed_since"]} labels were changed, ${f
 </table>
 
 <h2>Confusion matrix on ${name}</h2>
+% if len(facts["classes"]) > 25:
+<p class="quiet">Of ${len(facts["classes"])} classes, the pairs that are confused most; the whole is had as CSV from Review.</p>
+<table>
+<tr><th>true</th><th>read as</th><th class="n">pictures</th><th class="n">the other way</th></tr>
+% for true, said, count, back in pairs(scores["confusion"]):
+<tr><td>${facts["classes"][true]}</td><td class="wrong">${facts["classes"][said]}</td><td class="n">${count}</td><td class="n">${back or ""}</td></tr>
+% endfor
+</table>
+% else:
 <table class="matrix">
 <tr><th class="quiet">true ↓ predicted →</th>
 % for label in facts["classes"]:
@@ -129,6 +140,7 @@ Since then ${facts["pictures"]["labels_changed_since"]} labels were changed, ${f
 </tr>
 % endfor
 </table>
+% endif
 % if sure:
 
 <h2>Calibration on ${name}</h2>

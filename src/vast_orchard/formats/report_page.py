@@ -8,9 +8,12 @@ from typing import Any
 
 from mako.template import Template
 
+from vast_orchard.types import SetName
+
 __all__ = ["report_page"]
 
 _WIDTH, _HEIGHT, _EDGE = 640, 200, 44
+_PAIRS = 30
 _KINDS = {b"\xff\xd8": "image/jpeg", b"\x89P": "image/png"}
 
 
@@ -31,9 +34,27 @@ def report_page(facts: Mapping[str, Any], thumbnails: Mapping[str, bytes]) -> st
     )
     pictures = [(entry, _address(thumbnails.get(entry["sha256"]))) for entry in facts["worst"]]
     page: str = template.render(
-        facts=facts, curves=_curves(facts["epochs"]), pictures=pictures, p2=_two, p3=_three, when=_when
+        facts=facts,
+        sets=[name for name in SetName if name in facts["pictures"]["by_class"]],
+        curves=_curves(facts["epochs"]),
+        pictures=pictures,
+        pairs=_pairs,
+        p2=_two,
+        p3=_three,
+        when=_when,
     )
     return page
+
+
+def _pairs(confusion: Sequence[Sequence[int]]) -> list[tuple[int, int, int, int]]:
+    """The most confused pairs: true, predicted, how often, and how often the other way."""
+    found = []
+    for one in range(len(confusion)):
+        for other in range(one + 1, len(confusion)):
+            there, back = confusion[one][other], confusion[other][one]
+            if there or back:
+                found.append((one, other, there, back) if there >= back else (other, one, back, there))
+    return sorted(found, key=lambda pair: -(pair[2] + pair[3]))[:_PAIRS]
 
 
 def _address(data: bytes | None) -> str:
