@@ -91,6 +91,41 @@ def test_two_runs_picture_by_picture(client: TestClient, world: World, runs: lis
     assert found["runs"][0]["right"] == count - 3
 
 
+def test_what_the_mending_did(client: TestClient, world: World, runs: list[dict[str, Any]]) -> None:
+    first = runs[0]
+    project, count = first["project_id"], first["counts"]["validation"]
+    pictures = _answers(world, first["model"]["id"], "wwwr" + "r" * (count - 4))
+    listed = client.get(f"/api/projects/{project}/pictures", params={"split": first["split_id"]}).json()["pictures"]
+    label = {entry["id"]: entry["class_id"] for entry in listed}
+    training = next(entry["id"] for entry in listed if entry["set_name"] == "training")
+    # Of the three that were read wrongly two were labelled wrongly, as was one to train on.
+    for picture in (*pictures[:2], training):
+        other = next(entry["id"] for entry in first["classes"] if entry["id"] != label[picture])
+        body = {"picture_ids": [picture], "class_id": other}
+        client.post(f"/api/projects/{project}/labels", json=body, headers={"X-Window": "w"})
+    recipe: Any = small_recipe(epochs=1)
+    made = client.post(f"/api/projects/{project}/runs", json={"recipe": recipe, "split_id": first["split_id"]}).json()
+    world.run_waiting()
+    again = client.get(f"/api/runs/{made['id']}").json()
+    # By the new labels it has one mended picture wrong, and of the others one that was right, and the wrong one right.
+    _answers(world, again["model"]["id"], "rwrw" + "r" * (count - 4))
+    found = _compare(client, [first, again]).json()
+    mending = found["mending"]
+    assert mending["relabelled"] == {"training": 1, "validation": 2}
+    assert (mending["before"], mending["after"]) == (first["number"], again["number"])
+    assert (mending["right_then"], mending["right_by_new_labels"], mending["right_now"]) == (
+        count - 3, count - 1, count - 2,
+    )  # fmt: skip
+    assert mending["others"] == {
+        "count": count - 2, "right_then": count - 3, "right_now": count - 3, "gained": 1, "lost": 1, "p": 1.0,
+    }  # fmt: skip
+    assert [entry["picture_id"] for entry in mending["pictures"]] == pictures[:2]
+    assert all(entry["said_then"] == entry["label_now"] != entry["label_then"] for entry in mending["pictures"])
+    # In whichever order they are named, time goes the same way.
+    assert _compare(client, [again, first]).json()["mending"] == mending
+    assert _compare(client, runs).json()["mending"] is None
+
+
 def test_what_cannot_be_compared_says_why(client: TestClient, world: World, runs: list[dict[str, Any]]) -> None:
     for named, status, words in (
         (runs[:1], 422, "Name two to 4"),

@@ -85,3 +85,37 @@ def test_a_report_reads_from_the_disk(screen: Screen, running: Running, tmp_path
     assert len(printed) > 10_000
     wide = "return document.documentElement.scrollWidth <= document.documentElement.clientWidth"
     assert screen.browser.execute_script(wide)
+
+
+def test_mended_trained_again_and_what_that_did(screen: Screen, running: Running) -> None:
+    members = {f"{name}/{n}.png": png(80 * k + n, level=110 + 40 * k)
+               for k, name in enumerate(("plate", "rime")) for n in range(40)}  # fmt: skip
+    project = running.bring_in("The loop", zipped(members))
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=2)})
+    until("it is judged", lambda: running.ask("GET", f"/api/runs/{run['id']}")["validation"])
+    screen.open(f"/p/{project}/review?run={run['id']}")
+    # A right one is mended too, so that it does not hang on what the run errs on.
+    screen.one("[data-testid=matrix] [data-cell='plate>plate'], [data-testid=matrix] [data-cell='rime>plate']").click()
+    screen.one("[data-testid=field] [role=gridcell]").click()
+    screen.keys("2")
+    screen.press("Train again")
+    screen.was_said("trains on today’s labels")
+    again = until(
+        "the second is judged",
+        lambda: next(
+            (
+                entry
+                for entry in running.ask("GET", f"/api/projects/{project}/runs")["runs"]
+                if entry["number"] == 2 and entry["validation"]
+            ),
+            None,
+        ),
+    )
+    assert again["note"].startswith("After 1 label mended since run 1")
+    assert again["recipe"]["settings"] == run["recipe"]["settings"]
+    screen.open(f"/p/{project}/review?run={again['id']}&view=compare&with={run['id']}")
+    screen.reads("[data-testid=mending]", "Labels mended between the runs: 1 in validation.")
+    screen.reads("[data-testid=mending]", "the labels alone")
+    screen.reads("[data-testid=mending]", "that were not mended")
+    screen.reads("[data-testid=mending] table", "plate → rime")
+    assert screen.complaints() == []

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Comparison } from "../src/api/client";
-import { cautions, changedCells, front, pairWords } from "../src/domain/comparison";
+import { cautions, changedCells, front, mendingWords, pairWords } from "../src/domain/comparison";
 import { cellKey, chosenWords, isChosen, lineKey, sliceWords } from "../src/domain/matrix";
 import { comparedValue, pathWords } from "../src/domain/runs";
 import { judgedSift } from "../src/domain/siftLine";
@@ -38,6 +38,7 @@ function found(changes: Partial<Comparison> = {}): Comparison {
     labels_of: 5,
     differences: [],
     pair: { gained: 7, lost: 5, p: 0.7744 },
+    mending: null,
     ...changes,
   };
 }
@@ -63,6 +64,34 @@ describe("a comparison", () => {
     expect(cautions(found({ pictures: 8, judged: [20, 12] })).join()).toContain("8 validation pictures");
     expect(cautions(found({ pictures: 0 })).join()).toContain("share no validation picture");
     expect(cautions(found({ labels_differ: 2 })).join()).toContain("those of run 5");
+  });
+
+  it("tells what the labels alone did from what the training did", () => {
+    const others = { count: 18, right_then: 15, right_now: 16, gained: 2, lost: 1, p: 1 };
+    const mending = {
+      relabelled: { training: 3, validation: 2 },
+      before: 3,
+      after: 5,
+      right_then: 15,
+      right_by_new_labels: 17,
+      right_now: 17,
+      others,
+      pictures: [],
+    };
+    const words = mendingWords(found({ mending }));
+    expect(words.slice(0, 3)).toEqual([
+      "Run 3 by its own labels: 15 of 20 right.",
+      "The same answers by the labels of run 5: 17 (+2): the labels alone.",
+      "Run 5 by them: 17 (as many).",
+    ]);
+    expect(words[3]).toContain(
+      "On the 18 that were not mended: 16 against 15 (2 now right, 1 now wrong, p = 1).",
+    );
+    // Where only training pictures were mended all of them tell.
+    expect(mendingWords(found({ mending: { ...mending, others: { ...others, count: 20 } } }))).toHaveLength(
+      3,
+    );
+    expect(mendingWords(found())).toEqual([]);
   });
 
   it("tells gains from losses on and off the diagonal", () => {

@@ -1,6 +1,7 @@
 """Two to four runs beside each other: what differs in them, and on the pictures that none of them has learnt from."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,7 @@ from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.store.comparing import SaidOfOne, common_answers
 from vast_orchard.store.run_changes import differences
 from vast_orchard.store.runs import get_run
+from vast_orchard.store.snapshots import relabelled
 from vast_orchard.store.values import ModelValue, RunValue
 
 __all__ = ["compare_runs"]
@@ -54,6 +56,7 @@ def compare_runs(session: Session, project_id: int, run_ids: Sequence[int]) -> d
         "labels_of": runs[newest].number,
         "differences": differences([_made_of(run) for run in runs]),
         "pair": _pair(said, newest) if len(runs) == 2 else None,
+        "mending": _mending(session, runs, said, newest) if len(runs) == 2 else None,
     }
 
 
@@ -104,6 +107,40 @@ def _made_of(run: RunValue) -> dict[str, Any]:
     return {
         "recipe": run.recipe, "split": run.split_number, "snapshot": run.snapshot_id, "epochs": run.epochs_done,
         "counts": run.counts, "classes": [entry["name"] for entry in run.classes],
+    }  # fmt: skip
+
+
+def _mending(
+    session: Session, runs: Sequence[RunValue], said: Sequence[SaidOfOne], newest: int
+) -> dict[str, Any] | None:
+    """What it did that labels were mended between two runs; None where none were."""
+    before, after = 1 - newest, newest
+    mended = relabelled(session, runs[before].snapshot_id, runs[after].snapshot_id)
+    if not mended:
+        return None
+    changed = [one for one in said if one.true[before] != one.true[after]]
+    others = [one for one in said if one.true[before] == one.true[after]]
+    return {
+        "relabelled": mended,
+        "before": runs[before].number,
+        "after": runs[after].number,
+        "right_then": sum(one.predicted[before] == one.true[before] for one in said),
+        "right_by_new_labels": sum(one.predicted[before] == one.true[after] for one in said),
+        "right_now": sum(one.predicted[after] == one.true[after] for one in said),
+        "others": {
+            "count": len(others),
+            "right_then": sum(one.predicted[before] == one.true[after] for one in others),
+            "right_now": sum(one.predicted[after] == one.true[after] for one in others),
+            # In the order of time, whichever was named first.
+            **_pair([replace(one, predicted=[one.predicted[before], one.predicted[after]]) for one in others], newest),
+        },
+        "pictures": [
+            {
+                "picture_id": one.picture_id, "label_then": one.true[before], "label_now": one.true[after],
+                "said_then": one.predicted[before], "said_now": one.predicted[after],
+            }
+            for one in changed
+        ],
     }  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import BigInteger, Select, String, case, cast, func, insert, literal, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.store.classes import list_classes
@@ -14,7 +14,15 @@ from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitM
 from vast_orchard.store.values import SnapshotPictureValue
 from vast_orchard.types import SetName
 
-__all__ = ["class_counts", "seal_snapshots", "set_then", "snapshot_pictures", "take_snapshot", "trained_on"]
+__all__ = [
+    "class_counts",
+    "relabelled",
+    "seal_snapshots",
+    "set_then",
+    "snapshot_pictures",
+    "take_snapshot",
+    "trained_on",
+]
 
 _CODES = {name.value: place for place, name in enumerate(SetName, 1)}
 
@@ -129,6 +137,22 @@ def snapshot_pictures(
     if set_name is not None:
         query = query.where(SnapshotPicture.set_name == set_name)
     return [SnapshotPictureValue(**row._mapping) for row in session.execute(query.order_by(SnapshotPicture.sha256))]
+
+
+def relabelled(session: Session, earlier_id: int, later_id: int) -> dict[str, int]:
+    """How many pictures of the later snapshot had another label in the earlier one, by their set."""
+    earlier = aliased(SnapshotPicture)
+    rows = session.execute(
+        select(SnapshotPicture.set_name, func.count())
+        .join(earlier, earlier.picture_id == SnapshotPicture.picture_id)
+        .where(
+            SnapshotPicture.snapshot_id == later_id,
+            earlier.snapshot_id == earlier_id,
+            earlier.class_id != SnapshotPicture.class_id,
+        )
+        .group_by(SnapshotPicture.set_name)
+    )
+    return {name: count for name, count in rows if count}
 
 
 def set_then(session: Session, snapshot_id: int | None, picture_id: int) -> str | None:

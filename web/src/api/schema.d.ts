@@ -3937,6 +3937,60 @@ export interface components {
             seeds: number;
         };
         /**
+         * MendedRead
+         * @description A validation picture whose label was mended between the runs; classes by their ids.
+         */
+        MendedRead: {
+            /** Picture Id */
+            picture_id: number;
+            /** Label Then */
+            label_then: number;
+            /** Label Now */
+            label_now: number;
+            /** Said Then */
+            said_then: number;
+            /** Said Now */
+            said_now: number;
+        };
+        /**
+         * MendingRead
+         * @description What it did that labels were mended between two runs.
+         */
+        MendingRead: {
+            /**
+             * Relabelled
+             * @description Pictures by the set in which the later run has them.
+             */
+            relabelled: {
+                [key: string]: number;
+            };
+            /**
+             * Before
+             * @description Number of the earlier run.
+             */
+            before: number;
+            /** After */
+            after: number;
+            /**
+             * Right Then
+             * @description Of the common pictures, by the earlier run and its own labels.
+             */
+            right_then: number;
+            /**
+             * Right By New Labels
+             * @description By the earlier run and the later labels: what the labels alone do.
+             */
+            right_by_new_labels: number;
+            /**
+             * Right Now
+             * @description By the later run and its labels.
+             */
+            right_now: number;
+            others: components["schemas"]["OthersRead"];
+            /** Pictures */
+            pictures: components["schemas"]["MendedRead"][];
+        };
+        /**
          * MixRead
          * @description A tile of which the label is shared: how much of it belongs to another class.
          */
@@ -4418,6 +4472,33 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * OthersRead
+         * @description The pictures whose labels stayed: only they say whether the training became better.
+         */
+        OthersRead: {
+            /**
+             * Gained
+             * @description Only the second gets them right.
+             */
+            gained: number;
+            /**
+             * Lost
+             * @description Only the first gets them right.
+             */
+            lost: number;
+            /**
+             * P
+             * @description How often chance alone makes at least such a difference.
+             */
+            p: number;
+            /** Count */
+            count: number;
+            /** Right Then */
+            right_then: number;
+            /** Right Now */
+            right_now: number;
         };
         /**
          * OutcomeRead
@@ -5298,6 +5379,8 @@ export interface components {
             /** Differences */
             differences: components["schemas"]["DifferenceRead"][];
             pair: components["schemas"]["PairRead"] | null;
+            /** @description Of two runs between which labels were mended. */
+            mending: components["schemas"]["MendingRead"] | null;
         };
         /**
          * SaidRead

@@ -46,6 +46,32 @@ export function cautions(found: Comparison): string[] {
   return said;
 }
 
+function difference(now: number, then: number): string {
+  return now === then ? "as many" : `${now > then ? "+" : "−"}${Math.abs(now - then)}`;
+}
+
+/** From the earlier run by its own labels over what the labels alone do to what the new training does. */
+export function mendingWords({ mending, pictures }: Comparison): string[] {
+  if (!mending) return [];
+  const { before, after, right_then, right_by_new_labels, right_now, others } = mending;
+  const words = [
+    `Run ${before} by its own labels: ${right_then} of ${pictures} right.`,
+    `The same answers by the labels of run ${after}: ${right_by_new_labels} (${difference(right_by_new_labels, right_then)}): the labels alone.`,
+    `Run ${after} by them: ${right_now} (${difference(right_now, right_by_new_labels)}).`,
+  ];
+  if (others.count < pictures) {
+    const { gained, lost, p } = others;
+    const turned =
+      gained || lost
+        ? `${gained} now right, ${lost} now wrong, p = ${Number(p.toPrecision(2))}`
+        : "none turned";
+    words.push(
+      `On the ${others.count} that were not mended: ${others.right_now} against ${others.right_then} (${turned}). The mended ones were picked by errors of run ${before}, so only these tell whether the training became better.`,
+    );
+  }
+  return words;
+}
+
 /** Gains and losses by cell: the second matrix less the first. On the diagonal more is better, elsewhere less. */
 export interface ChangedCell {
   readonly truth: number;

@@ -112,6 +112,7 @@ function startValue(value: unknown): string {
 /** What differs, by its path: "batch size", "turn". */
 export function pathWords(what: string): string {
   if (what === "layers") return "layers of the network";
+  if (what === "pictures") return "pictures or labels";
   const [part, name] = what.split(".", 2);
   if (part === "start" && name) return STARTS[name] ?? name;
   return (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");

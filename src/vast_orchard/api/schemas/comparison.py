@@ -6,7 +6,15 @@ from pydantic import BaseModel, Field
 
 from vast_orchard.api.schemas.models import ModelClassRead
 
-__all__ = ["ComparedRunRead", "DifferenceRead", "PairRead", "RunsComparisonRead"]
+__all__ = [
+    "ComparedRunRead",
+    "DifferenceRead",
+    "MendedRead",
+    "MendingRead",
+    "OthersRead",
+    "PairRead",
+    "RunsComparisonRead",
+]
 
 
 class ComparedRunRead(BaseModel):
@@ -42,6 +50,37 @@ class PairRead(BaseModel):
     p: float = Field(description="How often chance alone makes at least such a difference.")
 
 
+class OthersRead(PairRead):
+    """The pictures whose labels stayed: only they say whether the training became better."""
+
+    count: int
+    right_then: int
+    right_now: int
+
+
+class MendedRead(BaseModel):
+    """A validation picture whose label was mended between the runs; classes by their ids."""
+
+    picture_id: int
+    label_then: int
+    label_now: int
+    said_then: int
+    said_now: int
+
+
+class MendingRead(BaseModel):
+    """What it did that labels were mended between two runs."""
+
+    relabelled: dict[str, int] = Field(description="Pictures by the set in which the later run has them.")
+    before: int = Field(description="Number of the earlier run.")
+    after: int
+    right_then: int = Field(description="Of the common pictures, by the earlier run and its own labels.")
+    right_by_new_labels: int = Field(description="By the earlier run and the later labels: what the labels alone do.")
+    right_now: int = Field(description="By the later run and its labels.")
+    others: OthersRead
+    pictures: list[MendedRead]
+
+
 class RunsComparisonRead(BaseModel):
     """Two to four runs."""
 
@@ -53,3 +92,4 @@ class RunsComparisonRead(BaseModel):
     labels_of: int = Field(description="Number of the run by whose labels all are held here: the newest.")
     differences: list[DifferenceRead]
     pair: PairRead | None
+    mending: MendingRead | None = Field(description="Of two runs between which labels were mended.")

@@ -13,6 +13,7 @@ import { ChangedMatrix } from "./ChangedMatrix";
 import { ComparedCurves } from "./ComparedCurves";
 import { CostFront } from "./CostFront";
 import { SIGNS } from "./compareSigns";
+import { Mending } from "./Mending";
 
 const MOST = 4;
 
@@ -121,6 +122,7 @@ function Found({ found }: { found: Comparison }) {
         ))}
       </ul>
       {found.pair && <PairPictures found={found} />}
+      <Mending found={found} />
       <Scores found={found} />
       <Differences found={found} />
     </>

@@ -18,6 +18,7 @@ import { Compare } from "./Compare";
 import { Errors } from "./Errors";
 import { HowSure } from "./HowSure";
 import { JudgeAgain } from "./JudgeAgain";
+import { TrainAgain } from "./TrainAgain";
 import { Verdict } from "./Verdict";
 
 export function ReviewPlace() {
@@ -116,6 +117,7 @@ function Judged({ run, model }: { run: Run; model: Model }) {
             onChange={(next) => setAddress({ view: next === "errors" ? undefined : next })}
             options={VIEWS}
           />
+          <TrainAgain run={run} />
           {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
           {set !== "test" && view !== "compare" && (
             <Choice<string>
