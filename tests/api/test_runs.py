@@ -413,7 +413,14 @@ def test_how_sure_a_model_is_and_when_it_says_so(client: TestClient, world: Worl
     assert [row["figure"] for row in rows[-3:]] == ["precision", "recall", "f1"]
     assert rows[-1]["class"] == "rime"
     assert float(next(row for row in rows if row["figure"] == "accuracy")["value"]) == judged["accuracy"]
+    matrix = list(csv.reader(io.StringIO(client.get(f"{url}/matrix.csv").text)))
+    assert matrix[0][1:] == ["plate", "rime"]
+    assert [[int(n) for n in row[1:]] for row in matrix[1:]] == judged["confusion"]
+    answers = list(csv.DictReader(io.StringIO(client.get(f"{url}/answers.csv").text)))
+    assert len(answers) == judged["count"]
+    assert sum(row["true"] == row["predicted"] for row in answers) == judged["right"]
     # Not of the test set without a counted look, and of training when it was judged.
+    assert client.get(f"{url}/answers.csv?set=test").status_code == 409
     assert (
         client.get(f"{url}/sureness?set=test").status_code
         == client.get(f"{url}/scores.csv?set=test").status_code

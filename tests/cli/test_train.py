@@ -61,6 +61,41 @@ def test_the_same_seed_trains_the_same_weights(crystals: Path, tmp_path: Path) -
     assert one == two
 
 
+def test_a_model_judges_a_folder_beside_its_truth(crystals: Path, tmp_path: Path) -> None:
+    assert _orchard("train", crystals, "--out", tmp_path / "out", *_QUICK).returncode == 0
+    model = tmp_path / "out" / "model.safetensors"
+    chosen: dict[str, Path] = {}
+    for name, folder in (("plate", "Plate"), ("graupel", "graupel"), ("needle", "marbles")):
+        for picture in sorted((crystals / "ridge-station" / name).glob("*.jpg"))[:6]:
+            target = tmp_path / "new" / folder / picture.name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(picture.read_bytes())
+            chosen[f"{folder}/{picture.name}"] = target
+    (tmp_path / "new" / "graupel" / "broken.png").write_bytes(png(1)[:99])
+    done = _orchard("judge", model, tmp_path / "new")
+    assert done.returncode == 0, done.stderr
+    rows = list(csv.DictReader(io.StringIO(done.stdout)))
+    assert {row["path"] for row in rows} == set(chosen)
+    read = read_model(model.read_bytes())
+    right = 0
+    for row in rows:
+        p = read.probabilities(network_pixels(chosen[row["path"]].read_bytes(), read.preprocessing)[None])[0]
+        assert row["predicted"] == read.classes[int(p.argmax())]
+        assert float(row["p"]) == pytest.approx(p.max(), abs=1e-5)
+        assert float(row["runner_up_p"]) == pytest.approx(np.sort(p)[-2], abs=1e-5)
+        right += row["predicted"] == row["true"].casefold() and row["true"] != "marbles"
+    # Of a class that the model does not know nothing is scored, and capitals do not matter.
+    assert f"on 12 pictures: {right} right" in done.stderr and "of 18 pictures" in done.stderr
+    assert "Skipped graupel/broken.png" in done.stderr
+    found = json.loads(_orchard("judge", model, tmp_path / "new", "--json").stdout)
+    assert (found["scores"]["count"], found["scores"]["right"], len(found["answers"])) == (12, right, 18)
+
+    for file, words in ((tmp_path / "none", "cannot be read"), (chosen["Plate/" + min(chosen)[6:]], "is no model")):
+        refused = _orchard("judge", file, tmp_path / "new")
+        assert refused.returncode != 0
+        assert words in refused.stderr and "model.safetensors that orchard train" in " ".join(refused.stderr.split())
+
+
 def test_a_training_ends_early_and_says_by_what(crystals: Path, tmp_path: Path) -> None:
     quick: list[str | Path] = ["--epochs", "30", "--network", "plain 4", "--size", "16", "--out", tmp_path / "out"]
     ends = ["--reach", "training-accuracy", "--reach-value", "0.01"]

@@ -24,7 +24,7 @@ from vast_orchard.api.schemas.models import (
     SurenessRead,
     UnsureUpdate,
 )
-from vast_orchard.at_once.scores_as_csv import matrix_as_csv, scores_as_csv
+from vast_orchard.at_once.scores_as_csv import answers_as_csv, matrix_as_csv, scores_as_csv
 from vast_orchard.at_once.slicing import find_slices
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
@@ -131,6 +131,13 @@ def matrix_file(session: SessionOf, model: ModelOf, set: SetName = "validation",
     """The confusion matrix as a table, a true class a row."""
     table = matrix_as_csv(model, _judged(session, model, set, look))
     return _csv(table, f"run-{model.run_number}-{set}-matrix")
+
+
+@router.get("/models/{model_id}/answers.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def answer_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+    """Every answer on a set beside the truth, the most surprising first."""
+    _judged(session, model, set, look)
+    return _csv(answers_as_csv(session, model, set), f"run-{model.run_number}-{set}-answers")
 
 
 def _csv(table: str, name: str) -> Response:

@@ -15,6 +15,7 @@ __all__ = ["app", "main"]
 # Where each command lives. They are imported when asked for, because the server's process must not load the engine.
 _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
+    "judge": "vast_orchard.cli.judge:judge_folder",
     "plan": "vast_orchard.cli.engine:show_plan",
     "starter": "vast_orchard.cli.starter:teach_starter",
     "starters": "vast_orchard.cli.starts:list_starters",

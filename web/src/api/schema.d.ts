@@ -2158,6 +2158,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/answers.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Answer File
+         * @description Every answer on a set beside the truth, the most surprising first.
+         */
+        get: operations["answer_file_api_models__model_id__answers_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/sureness": {
         parameters: {
             query?: never;
@@ -10733,6 +10753,41 @@ export interface operations {
         };
     };
     matrix_file_api_models__model_id__matrix_csv_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    answer_file_api_models__model_id__answers_csv_get: {
         parameters: {
             query?: {
                 set?: "training" | "validation" | "test";

@@ -41,9 +41,19 @@ export function HowSure({ model, set, look, judgement }: Props) {
       <div className="w-[500px] shrink-0 overflow-y-auto border-r border-hairline px-4 py-3">
         <div className="mb-1 flex items-baseline justify-between">
           <h3 className="font-semibold">Figures and between what they are, 95 %</h3>
-          <a className={buttonLook("bare")} href={`/api/models/${model.id}/scores.csv${query}`} download>
-            CSV
-          </a>
+          <span>
+            <a className={buttonLook("bare")} href={`/api/models/${model.id}/scores.csv${query}`} download>
+              CSV
+            </a>
+            <a
+              className={buttonLook("bare")}
+              href={`/api/models/${model.id}/answers.csv${query}`}
+              title="Every answer beside the truth"
+              download
+            >
+              Answers
+            </a>
+          </span>
         </div>
         <IntervalTable model={model} judgement={judgement} sure={found.data} />
       </div>
