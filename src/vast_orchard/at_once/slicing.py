@@ -35,7 +35,7 @@ class _Candidate:
 
 def find_slices(session: Session, model: ModelValue, set_name: str) -> list[dict[str, Any]]:
     """Slices in which errors are more frequent than chance explains, the surest first."""
-    rows = judged_facts(session, model.id, set_name)
+    rows = judged_facts(session, model, set_name)
     if not rows:
         return []
     labels = np.array([row.true_class for row in rows])

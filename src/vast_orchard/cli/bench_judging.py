@@ -3,12 +3,9 @@
 import io
 import json
 import statistics
-import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import asdict
-from multiprocessing import get_context
-from pathlib import Path
 from typing import Annotated, Any
 
 import numpy as np
@@ -17,7 +14,7 @@ from PIL import Image
 from sqlalchemy import text
 
 from vast_orchard.cli.bench_browser import open_browser
-from vast_orchard.cli.bench_import import bring_in_once, draw_many
+from vast_orchard.cli.bench_project import ended_run, large_project
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import Array, FloatArray
@@ -32,19 +29,12 @@ from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import Keep, TrainingSettings
 from vast_orchard.core.watching.watch import Watch
-from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.formats.model_file import Model
 from vast_orchard.jobs.engine import make_ready
 from vast_orchard.jobs.quick.looking import heatmap
-from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.made_up.sets import MADE_UP_SETS, draw_set
-from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
-from vast_orchard.store.migrate import migrate
-from vast_orchard.store.models import get_model, keep_state, store_judgement
-from vast_orchard.store.run_states import end_run
-from vast_orchard.store.schema import RunEnding
-from vast_orchard.supervision.postgres import open_cluster
+from vast_orchard.store.models import store_judgement
 from vast_orchard.types import SetName
 
 __all__ = ["bench_judging"]
@@ -52,7 +42,8 @@ __all__ = ["bench_judging"]
 # Fixed before anything was measured.
 _SET, _TRAINING, _LEARNT, _LOOKED_AT = "crystals", 1000, 7001, 7002
 _HEATMAPS, _OTHERS, _HOT = 100, 10, 0.2
-_CLASSES, _REPEATS = 100, 9
+_REPEATS = 9
+_LEARNT_FROM = 200  # pictures of the training set, two of each class
 _RIGHT = 0.9
 
 # From a press to the second frame after it: by then the browser has laid out and painted what it changed.
@@ -159,10 +150,10 @@ def _judged_runs(database: Database, project: int) -> tuple[int, int]:
         )
         session.execute(
             text(
-                "insert into split_member select :s, id, case when id <= 200 + (select min(id) from picture)"
+                "insert into split_member select :s, id, case when id <= :n + (select min(id) from picture)"
                 " then 'training' else 'validation' end from picture where project_id = :p and class_id is not null"
             ),
-            {"s": split, "p": project},
+            {"s": split, "p": project, "n": _LEARNT_FROM - 1},
         )
         runs = [_answered(session, project, split, seed) for seed in (1, 2)]
         session.execute(text("analyze"))
@@ -170,11 +161,7 @@ def _judged_runs(database: Database, project: int) -> tuple[int, int]:
 
 
 def _answered(session: Any, project: int, split: int, seed: int) -> int:
-    run = start_run(session, project, RunOrder(recipe=Recipe(), split_id=split)).id
-    keep_state(session, run, epoch=1, digest=f"{seed}" * 64, path="bench")
-    end_run(session, run, RunEnding.EPOCHS)
-    session.execute(text("update job set state = 'done' where subject_id = :r and kind = 'train'"), {"r": run})
-    model = get_model(session, session.scalar(text("select id from model where run_id = :r"), {"r": run}) or 0)
+    model = ended_run(session, project, split, f"{seed}" * 64)
     ids = [entry["id"] for entry in model.classes]
     members = session.execute(
         text(
@@ -208,7 +195,7 @@ def _answered(session: Any, project: int, split: int, seed: int) -> int:
             for n, row in enumerate(members)
         ],
     )  # fmt: skip
-    return run
+    return model.run_id or 0
 
 
 def _page_figures(client: ApiClient, project: int, run: int, other: int) -> dict[str, Any]:
@@ -242,31 +229,15 @@ def bench_judging(
     count: Annotated[int, typer.Option(help="Judged pictures.")] = 20_000,
 ) -> None:
     """Heatmaps: their time, and what covering the hottest fifth does. Review, a matrix of 100 classes, a comparison."""
-    words, processes = console(), get_context("spawn")
+    words = console()
     make_ready(words.print)
     words.print(f"Teaching {DEFAULT_NETWORK} on {_TRAINING:,} made-up crystals, and looking where it looks")
     found = _heat_figures(_learnt())
-    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        place = Path(folder)
-        place.chmod(0o755)  # PostgreSQL may have to run as another user
-        words.print(f"Drawing and bringing in {count:,} snow crystals")
-        write_collection(place / "crystals", min(count, 2_000))
-        draw_many(place / "crystals" / PICTURES_FOLDER, place / "many", count + 300)
-        (place / "cluster").mkdir()
-        cluster = open_cluster(place / "cluster")
-        cluster.start()
-        try:
-            database = Database(cluster.url)
-            migrate(database)
-            settings = Settings(data_dir=place / "data", database_url=cluster.url)
-            project = bring_in_once(processes, settings, place / "many").project_id
-            other, run = _judged_runs(database, project)
-            with served_api(settings) as (client, _):
-                words.print("Looking at Review")
-                found |= _page_figures(client, project, run, other)
-            database.close()
-        finally:
-            cluster.stop()
+    with large_project(count + _LEARNT_FROM) as large:
+        other, run = _judged_runs(large.database, large.id)
+        with served_api(large.settings) as (client, _):
+            words.print("Looking at Review")
+            found |= _page_figures(client, large.id, run, other)
     if as_json:
         print(json.dumps(found))
         return

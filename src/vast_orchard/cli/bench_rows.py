@@ -2,7 +2,6 @@
 
 import json
 import statistics
-import tempfile
 import time
 from dataclasses import asdict
 from multiprocessing import get_context
@@ -15,21 +14,13 @@ from sqlalchemy import text
 
 from vast_orchard.cli.bench_browser import open_browser
 from vast_orchard.cli.bench_copies import copies_figures
-from vast_orchard.cli.bench_import import bring_in_once, draw_many
+from vast_orchard.cli.bench_project import ended_run, large_project
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.judging.scores import judge
-from vast_orchard.core.training.recipe import Recipe
-from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import ServiceError
-from vast_orchard.jobs.training.starting import RunOrder, start_run
-from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
-from vast_orchard.store.migrate import migrate
-from vast_orchard.store.models import get_model, keep_state, store_judgement
-from vast_orchard.store.run_states import end_run
-from vast_orchard.store.schema import RunEnding
-from vast_orchard.supervision.postgres import open_cluster
+from vast_orchard.store.models import store_judgement
 from vast_orchard.types import SetName
 
 __all__ = ["EXPRESSIONS", "bench_rows"]
@@ -114,11 +105,7 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
             {"s": split, "p": project},
         )
         session.execute(text("delete from split_member using picture where picture_id = id and class_id is null"))
-        run = start_run(session, project, RunOrder(recipe=Recipe(), split_id=split)).id
-        keep_state(session, run, epoch=1, digest="0" * 64, path="bench")
-        end_run(session, run, RunEnding.EPOCHS)
-        session.execute(text("update job set state = 'done' where subject_id = :r and kind = 'train'"), {"r": run})
-        model = get_model(session, session.scalar(text("select id from model where run_id = :r"), {"r": run}) or 0)
+        model = ended_run(session, project, int(split or 0), "0" * 64)
         kinds = len(model.classes)
         scores = asdict(judge(np.eye(kinds, dtype=np.float32), np.arange(kinds)))
         store_judgement(session, model, SetName.VALIDATION, scores)
@@ -134,7 +121,7 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
             {"m": model.id, "p": project, "s": split},
         )
         session.execute(text("analyze"))
-    return int(split or 0), run
+    return int(split or 0), model.run_id or 0
 
 
 def _peak_mb(pid: int) -> float:
@@ -236,34 +223,19 @@ def bench_rows(
 ) -> None:
     """First screen, Sift, labels and undo, frames while scrolling, copies, and the API's peak memory."""
     words, processes = console(), get_context("spawn")
-    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        place = Path(folder)
-        place.chmod(0o755)  # PostgreSQL may have to run as another user
-        words.print(f"Drawing and bringing in {count:,} snow crystals")
-        write_collection(place / "crystals", min(count, 2_000))
-        draw_many(place / "crystals" / PICTURES_FOLDER, place / "many", count)
-        (place / "cluster").mkdir()
-        cluster = open_cluster(place / "cluster")
-        cluster.start()
-        try:
-            database = Database(cluster.url)
-            migrate(database)
-            settings = Settings(data_dir=place / "data", database_url=cluster.url)
-            project = bring_in_once(processes, settings, place / "many").project_id
-            split, run = _fill(database, project)
-            with served_api(settings) as (client, pid):
-                words.print("Sifting")
-                sifts = _sift_times(client, database, project, split, run)
-                words.print("Labelling and taking back")
-                relabel_s, undo_s = _action_times(client, database, project)
-                words.print("Looking and scrolling")
-                screen = _screen_times(client.address, project)
-                peak = _peak_mb(pid)
-            words.print(f"Looking for copies among {copies:,} others")
-            found_copies = copies_figures(processes, settings, place / "others", copies)
-            database.close()
-        finally:
-            cluster.stop()
+    with large_project(count) as large:
+        database, project = large.database, large.id
+        split, run = _fill(database, project)
+        with served_api(large.settings) as (client, pid):
+            words.print("Sifting")
+            sifts = _sift_times(client, database, project, split, run)
+            words.print("Labelling and taking back")
+            relabel_s, undo_s = _action_times(client, database, project)
+            words.print("Looking and scrolling")
+            screen = _screen_times(client.address, project)
+            peak = _peak_mb(pid)
+        words.print(f"Looking for copies among {copies:,} others")
+        found_copies = copies_figures(processes, large.settings, large.folder / "others", copies)
     slowest = sorted(((ms, sift) for sift, ms in sifts.items() if sift not in ("p95", "count")), reverse=True)[:3]
     found = {
         "count": count,

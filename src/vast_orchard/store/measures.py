@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.store.database import among
 from vast_orchard.store.schema import Appearance, Import, Picture, PictureMeasure, Prediction
+from vast_orchard.store.values import ModelValue
 
 __all__ = ["add_measures", "judged_facts", "unmeasured"]
 
@@ -33,12 +34,12 @@ def add_measures(session: Session, measures: Mapping[int, tuple[float, float]]) 
         session.execute(insert(PictureMeasure).on_conflict_do_nothing(), rows)
 
 
-def judged_facts(session: Session, model_id: int, set_name: str) -> Sequence[Any]:
+def judged_facts(session: Session, model: ModelValue, set_name: str) -> Sequence[Any]:
     """Facts of every picture of a judged set that is still there, with its true and its predicted class."""
     source = (
         select(Appearance.picture_id, func.min(Import.source_name).label("source"))
         .join(Import, Import.id == Appearance.import_id)
-        .where(Import.undone_at.is_(None))
+        .where(Import.project_id == model.project_id, Import.undone_at.is_(None))
         .group_by(Appearance.picture_id)
         .subquery()
     )
@@ -59,6 +60,6 @@ def judged_facts(session: Session, model_id: int, set_name: str) -> Sequence[Any
         .join(Picture, Picture.id == Prediction.picture_id)
         .outerjoin(PictureMeasure, PictureMeasure.picture_id == Picture.id)
         .outerjoin(source, source.c.picture_id == Picture.id)
-        .where(Prediction.model_id == model_id, Prediction.set_name == set_name, Picture.deleted_at.is_(None))
+        .where(Prediction.model_id == model.id, Prediction.set_name == set_name, Picture.deleted_at.is_(None))
         .order_by(Prediction.picture_id)
     ).all()
