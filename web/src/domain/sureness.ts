@@ -53,9 +53,13 @@ export function answeredWords(found: Answered, count: number): string {
 
 /** What an aim asks, and what it brings. */
 export function aimWords(aim: Aim, count: number, byClass: boolean): string {
-  if (byClass) return `by class: ${answeredWords(aim.counted_by_class, count)}`;
+  const brings = (found: Answered) => {
+    const short = found.answered > 0 && found.right < aim.wanted * found.answered;
+    return `${answeredWords(found, count)}${short ? ", which falls short" : ""}`;
+  };
+  if (byClass) return `by class: ${brings(aim.counted_by_class)}`;
   if (aim.below === null) return "in all: no threshold reaches it";
-  return `in all, below ${aim.below}: ${answeredWords(aim.counted, count)}`;
+  return `in all, below ${aim.below}: ${brings(aim.counted)}`;
 }
 
 /** Some class has a threshold of its own that can be reached. */
