@@ -80,12 +80,14 @@ export function Matrix({ model, judgement, order, share, counts, across, chosen,
           {side} →
         </span>
         <span />
-        <Heads
-          model={model}
-          order={order}
-          of={side}
-          onChoose={(place, add) => onChoose([lineKey(model.classes, place, side)], add)}
-        />
+        <div role="row" className="contents">
+          <Heads
+            model={model}
+            order={order}
+            of={side}
+            onChoose={(place, add) => onChoose([lineKey(model.classes, place, side)], add)}
+          />
+        </div>
         <Lines size={size} />
         {order.map((line, row) => (
           <div key={line} role="row" className="contents">
@@ -199,6 +201,7 @@ function Heads({ model, order, of, onChoose }: HeadsProps) {
     const entry = model.classes[place];
     return (
       <span
+        role="columnheader"
         key={place}
         className={`px-0.5 text-center ${narrow ? "overflow-visible text-[10px] whitespace-nowrap" : "truncate text-sm"}`}
       >
