@@ -53,7 +53,7 @@ naming the largest class alone would give ${p3(scores["largest_class_share"])}.
 </p>
 % endfor
 % if "test" not in facts["sets"]:
-<p class="quiet">No test figures stand here, so nothing is claimed of pictures that had no say in any choice. Looks at the test set so far: ${facts["model"]["looks_at_test"]}.</p>
+<p class="quiet">${"No test figures stand here" if facts["pictures"]["by_set"].get("test") else "There is no test set"}, so nothing is claimed of pictures that had no say in any choice. Looks at the test set so far: ${facts["model"]["looks_at_test"]}.</p>
 % else:
 <p class="quiet">Looks at the test set so far, this one included: ${facts["model"]["looks_at_test"]}. Whatever was chosen after the first knew it.</p>
 % endif

@@ -107,7 +107,11 @@ function Judged({ run, model }: { run: Run; model: Model }) {
   return (
     <div className="flex h-full flex-col">
       <div className="flex items-center gap-4 border-b border-hairline px-4 py-1.5">
-        {judgement.data ? <Verdict set={set} judgement={judgement.data} /> : <span />}
+        {judgement.data ? (
+          <Verdict set={set} judgement={judgement.data} tested={Boolean(run.counts.test)} />
+        ) : (
+          <span />
+        )}
         <Digest model={model} />
         <div className="ml-auto flex items-center gap-3">
           <Choice<string>

@@ -1,8 +1,15 @@
 import type { Judgement, SetName } from "../../api/client";
 import { plural, score } from "../../domain/words";
 
+interface Props {
+  set: SetName;
+  judgement: Judgement;
+  /** The division has a test set. */
+  tested: boolean;
+}
+
 /** Accuracy with its weight: the counts, the interval, and what naming the largest class alone would give. */
-export function Verdict({ set, judgement }: { set: SetName; judgement: Judgement }) {
+export function Verdict({ set, judgement, tested }: Props) {
   const [low, high] = judgement.accuracy_interval;
   return (
     <p data-testid="verdict">
@@ -13,6 +20,7 @@ export function Verdict({ set, judgement }: { set: SetName; judgement: Judgement
         · 95 % between {score(low)} and {score(high)} · the largest class alone{" "}
         {score(judgement.largest_class_share)} · loss {score(judgement.loss)} · macro F1{" "}
         {score(judgement.macro_f1)}
+        {!tested && " · without a test set nothing is claimed of pictures that had no say in any choice"}
       </span>
     </p>
   );
