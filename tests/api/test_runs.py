@@ -523,7 +523,9 @@ def test_a_run_of_the_defaults_is_as_long_as_its_pictures_need(client: TestClien
     assert not {"mirror", "flip", "quarter-turn"} & {
         entry["kind"] for entry in run["recipe"]["variation"]["operations"]
     }
+    assert run["recipe"]["variation"]["strength"] == 1.5
     assert client.get("/api/recipe?pictures=3000").json()["settings"]["epochs"] == 24
+    assert client.get("/api/recipe?pictures=3000").json()["variation"]["strength"] == 1
     assert client.get("/api/recipe").json()["settings"]["epochs"] == 25
 
 

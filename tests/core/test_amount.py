@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vast_orchard.core.training.amount import proposed_epochs
+from vast_orchard.core.training.amount import proposed_epochs, proposed_strength
 
 
 @pytest.mark.parametrize(
@@ -21,3 +21,12 @@ def test_more_pictures_never_get_more_epochs_and_smaller_batches_never_more(pict
     epochs = proposed_epochs(pictures, batch)
     assert proposed_epochs(pictures + 1, batch) <= epochs
     assert proposed_epochs(pictures, batch + 1) >= epochs
+
+
+@pytest.mark.parametrize(
+    ("pictures", "strength"),
+    # Both ends; between them even in the logarithm: at 949 = 300 · √10 half of the way.
+    [(1, 1.5), (300, 1.5), (949, 1.25), (3000, 1.0), (400_000, 1.0)],
+)
+def test_few_pictures_are_varied_more_strongly(pictures: int, strength: float) -> None:
+    assert proposed_strength(pictures) == strength

@@ -11,10 +11,10 @@ from vast_orchard.core.pictures.operations import KINDS
 from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, proposed_size
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import check_colour, variation_from_json
-from vast_orchard.core.training.amount import proposed_epochs
+from vast_orchard.core.training.amount import proposed_epochs, proposed_strength
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.schedule import learning_rate
-from vast_orchard.core.training.settings import SETTINGS, TrainingSettings, chosen_settings
+from vast_orchard.core.training.settings import SETTINGS, chosen_settings
 from vast_orchard.core.training.start import RATE_FACTOR
 from vast_orchard.errors import SettingError
 
@@ -45,10 +45,16 @@ def default_recipe(pictures: int = 0) -> dict[str, Any]:
     Parameters
     ----------
     pictures : int
-        Of the training set, by which the number of epochs is proposed; 0 if it is not known.
+        Of the training set, by which epochs and the strength of the variation are proposed; 0 if it is not known.
     """
-    settings = TrainingSettings(epochs=proposed_epochs(pictures)) if pictures else TrainingSettings()
-    stored = recipe_to_json(Recipe(settings=settings))
+    recipe = Recipe()
+    if pictures:
+        recipe = replace(
+            recipe,
+            settings=replace(recipe.settings, epochs=proposed_epochs(pictures)),
+            variation=replace(recipe.variation, strength=proposed_strength(pictures)),
+        )
+    stored = recipe_to_json(recipe)
     return {"network": DEFAULT_NETWORK, **{part: stored[part] for part in ("preprocessing", "variation", "settings")}}
 
 

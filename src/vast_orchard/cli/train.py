@@ -26,7 +26,7 @@ from vast_orchard.core.pictures.questions import MIRRORED, TURNED, Answers, vari
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, variation_from_json
 from vast_orchard.core.sets.split import complete_sets, proposed_shares, stratified_split
 from vast_orchard.core.team import Team
-from vast_orchard.core.training.amount import epochs_within, proposed_epochs
+from vast_orchard.core.training.amount import epochs_within, proposed_epochs, proposed_strength
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.doubts import doubts
 from vast_orchard.core.training.duration import recipe_time
@@ -281,6 +281,9 @@ def train(
         if "epochs" not in asked:
             settings = replace(settings, epochs=proposed_epochs(len(sets[SetName.TRAINING]), settings.batch_size))
         recipe = replace(recipe, settings=settings)
+        if variation and variation_file is None:
+            strength = proposed_strength(len(sets[SetName.TRAINING]))
+            recipe = replace(recipe, variation=replace(recipe.variation, strength=strength))
         make_ready(words.print)
         team = make_team(read_settings(threads=threads or None))
         if train_for is not None:

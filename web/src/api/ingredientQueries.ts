@@ -12,9 +12,15 @@ export function useOperations() {
   });
 }
 
-/** The variation that answers about the pictures allow. */
-export function answeredVariation(answers: Answers, channels: number): Promise<Variation> {
-  return need(client.GET("/api/variation-by-answers", { params: { query: { ...answers, channels } } }));
+/** The variation that answers about the pictures allow, as strong as the one before: that goes by their number. */
+export async function answeredVariation(
+  answers: Answers,
+  channels: number,
+  before: Variation,
+): Promise<Variation> {
+  const query = { ...answers, channels };
+  const found = await need(client.GET("/api/variation-by-answers", { params: { query } }));
+  return { ...found, strength: before.strength ?? 1 };
 }
 
 /** What is kept by name, the newest version of each name first. */

@@ -1,17 +1,19 @@
-"""How long to train on so many pictures, where nobody said it."""
+"""How long to train on so many pictures, and how strongly to vary them, where nobody said it."""
 
 import math
 
 from vast_orchard.core.training.settings import SETTINGS
 from vast_orchard.errors import SettingError
 
-__all__ = ["epochs_within", "proposed_epochs"]
+__all__ = ["epochs_within", "proposed_epochs", "proposed_strength"]
 
 # With few pictures an epoch is too short a unit: what is learnt goes by steps. Above that the steps grow more slowly
 # than the pictures, with the power of two thirds, so that some thousands take little longer than 25 epochs of batches
 # of 32 did. Measured from 70 to 3,000 pictures of four made-up sets (README, "Defaults").
 _FEW, _FEW_STEPS, _FALL = 300, 1000, 1 / 3
 _FEWEST, _MOST = 10, 200
+# Few pictures are seen so often that they have to differ more; with some thousands it makes no difference (README).
+_STRONG, _MANY = 1.5, 3000
 
 
 def proposed_epochs(pictures: int, batch_size: int = 16) -> int:
@@ -28,6 +30,18 @@ def proposed_epochs(pictures: int, batch_size: int = 16) -> int:
     """
     few = _FEW_STEPS / math.ceil(min(pictures, _FEW) / batch_size)
     return max(_FEWEST, min(_MOST, round(few * min(1.0, (_FEW / pictures) ** _FALL))))
+
+
+def proposed_strength(pictures: int) -> float:
+    """Strength of the variation for a training on so many pictures: 1.5 up to 300, 1 from 3,000 on.
+
+    Parameters
+    ----------
+    pictures : int
+        Of the training set, at least 1.
+    """
+    part = math.log(min(max(pictures, _FEW), _MANY) / _FEW) / math.log(_MANY / _FEW)
+    return round(_STRONG + part * (1 - _STRONG), 2)
 
 
 def epochs_within(seconds: float, epoch_s: float) -> int:

@@ -22,7 +22,7 @@ export function FirstQuestions({ recipe, onAnswered, onPass, onClose }: Props) {
   const [busy, setBusy] = useState(false);
   const train = () => {
     setBusy(true);
-    return answeredVariation(answers, recipe.preprocessing.colour === "rgb" ? 3 : 1)
+    return answeredVariation(answers, recipe.preprocessing.colour === "rgb" ? 3 : 1, recipe.variation)
       .then(onAnswered)
       .catch(fail)
       .finally(() => setBusy(false));

@@ -18,7 +18,7 @@ export function VariationQuestions({ channels, variation, onAnswered }: Props) {
   // Until something is answered here they are the answers that fit what is set.
   const [answered, setAnswers] = useState<Answers>();
   const answers = answered ?? answersOf(variation);
-  const use = () => answeredVariation(answers, channels).then(onAnswered).catch(fail);
+  const use = () => answeredVariation(answers, channels, variation).then(onAnswered).catch(fail);
   return (
     <fieldset className="flex flex-col gap-1.5" data-testid="questions">
       <legend className="sr-only">Questions about the pictures</legend>
