@@ -137,7 +137,7 @@ def test_a_variation_grows_from_the_questions(screen: Screen) -> None:
         _choose(screen, words)
     screen.press("Use these answers")
     screen.reads("[data-testid=variation-bench]", "±180 degrees")
-    screen.says("mirror, flip, turn, shift, zoom, brightness, contrast.")
+    screen.says("mirror, flip, turn, shift, zoom, brightness, contrast; strength 1.5.")
 
     def source() -> str | None:
         return screen.one("[data-testid=variation-sheet] img").get_attribute("src")
