@@ -46,8 +46,8 @@ def test_two_runs_are_compared_and_what_turned_is_shown_in_rows(screen: Screen, 
     screen.reads("[data-testid=differences]", "epochs")
     found = running.ask("GET", f"/api/projects/{project}/comparison", params={"run": ids})
     pair = found["pair"]
-    if pair["gained"] or pair["lost"]:
-        screen.reads("[data-testid=pair]", f"{pair['gained']} now right, {pair['lost']} now wrong")
+    turned = f"{pair['gained']} now right, {pair['lost']} now wrong"
+    screen.reads("[data-testid=pair]", turned if pair["gained"] or pair["lost"] else "Both are right and wrong")
     assert len(screen.all("[data-testid=compared-scores] tbody tr")) == 2
     assert len(screen.all("[data-testid=compared-curves] path[stroke-width='2']")) == 1
     # The address holds it: a reload shows the same.

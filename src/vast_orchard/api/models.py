@@ -105,9 +105,14 @@ def judgement(
     return _judged(session, model, set, look)
 
 
-def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
+def _check_shown(session: Session, model: ModelValue, name: str | None, look: int | None) -> None:
+    """That what is said of a set may be shown: of the test set by a counted look only."""
     if name == "test":
         models.check_look(session, model.id, look)
+
+
+def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
+    _check_shown(session, model, name, look)
     found = models.judgement_of(session, model.id, name)
     if found is None:
         raise MissingError(
@@ -151,8 +156,7 @@ def _csv(table: str, name: str) -> Response:
 @router.get("/models/{model_id}/sureness", response_model=SurenessRead)
 def sureness(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> dict[str, Any]:
     """How sure the figures on a set are: intervals, calibration, answering or not; the test set by a counted look."""
-    if set == "test":
-        models.check_look(session, model.id, look)
+    _check_shown(session, model, set, look)
     found = models.sureness_of(session, model.id, set)
     if found is None:
         raise MissingError(
@@ -167,8 +171,7 @@ def slices(
     session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
 ) -> list[dict[str, Any]]:
     """Facts of pictures that go with errors; the surest first."""
-    if set == "test":
-        models.check_look(session, model.id, look)
+    _check_shown(session, model, set, look)
     return find_slices(session, model, set)
 
 
@@ -199,8 +202,7 @@ def heatmap(
 ) -> dict[str, Any]:
     """Where the model looks in a picture; in one of its test pictures by a counted look."""
     picture = picture_detail(session, model.project_id, picture_id, None).picture
-    if set_then(session, model.snapshot_id, picture_id) == "test":
-        models.check_look(session, model.id, look)
+    _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
     ids = [entry["id"] for entry in model.classes]
     if class_id is not None and class_id not in ids:
         raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
@@ -223,8 +225,7 @@ def outcomes(
     limit: Annotated[int, Query(ge=1, le=5000)] = 1000,
 ) -> Sequence[OutcomeValue]:
     """Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones."""
-    if set == "test":
-        models.check_look(session, model.id, look)
+    _check_shown(session, model, set, look)
     if cells and not re.fullmatch(r"[0-9]{1,9}\.[0-9]{1,9}(,[0-9]{1,9}\.[0-9]{1,9})*", cells):
         raise InputError(f"cells is {cells!r}.", "Give pairs like 3.4,4.3: true and predicted class ids.")
     pairs = [(int(t), int(p)) for t, p in (part.split(".") for part in cells.split(",") if part)]

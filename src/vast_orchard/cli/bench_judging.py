@@ -14,7 +14,7 @@ from PIL import Image
 from sqlalchemy import text
 
 from vast_orchard.cli.bench_browser import open_browser
-from vast_orchard.cli.bench_project import ended_run, large_project
+from vast_orchard.cli.bench_project import empty_split, ended_run, large_project
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import Array, FloatArray
@@ -141,13 +141,7 @@ def _judged_runs(database: Database, project: int) -> tuple[int, int]:
             ),
             {"p": project},
         )
-        split = session.scalar(
-            text(
-                "insert into split (project_id, number, method, shares, seed) values (:p, 1, 'random', '{}', 1)"
-                " returning id"
-            ),
-            {"p": project},
-        )
+        split = empty_split(session, project)
         session.execute(
             text(
                 "insert into split_member select :s, id, case when id <= :n + (select min(id) from picture)"

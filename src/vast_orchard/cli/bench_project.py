@@ -24,7 +24,7 @@ from vast_orchard.store.schema import RunEnding
 from vast_orchard.store.values import ModelValue
 from vast_orchard.supervision.postgres import open_cluster
 
-__all__ = ["LargeProject", "ended_run", "large_project"]
+__all__ = ["LargeProject", "empty_split", "ended_run", "large_project"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,6 +58,18 @@ def large_project(count: int) -> Iterator[LargeProject]:
             database.close()
         finally:
             cluster.stop()
+
+
+def empty_split(session: Session, project_id: int) -> int:
+    """A split without members yet; its id."""
+    made = session.scalar(
+        text(
+            "insert into split (project_id, number, method, shares, seed) values (:p, 1, 'random', '{}', 1)"
+            " returning id"
+        ),
+        {"p": project_id},
+    )
+    return int(made or 0)
 
 
 def ended_run(session: Session, project_id: int, split_id: int, digest: str) -> ModelValue:

@@ -14,7 +14,7 @@ from sqlalchemy import text
 
 from vast_orchard.cli.bench_browser import open_browser
 from vast_orchard.cli.bench_copies import copies_figures
-from vast_orchard.cli.bench_project import ended_run, large_project
+from vast_orchard.cli.bench_project import empty_split, ended_run, large_project
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.judging.scores import judge
@@ -89,13 +89,7 @@ requestAnimationFrame(frame);
 def _fill(database: Database, project: int) -> tuple[int, int]:
     """A split, and a run with predictions on its validation set; ids of both."""
     with database.session() as session:
-        split = session.scalar(
-            text(
-                "insert into split (project_id, number, method, shares, seed) values (:p, 1, 'random', '{}', 1)"
-                " returning id"
-            ),
-            {"p": project},
-        )
+        split = empty_split(session, project)
         session.execute(
             text(
                 "insert into split_member select :s, id, case when id % 20 < 14 then 'training'"
@@ -105,7 +99,7 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
             {"s": split, "p": project},
         )
         session.execute(text("delete from split_member using picture where picture_id = id and class_id is null"))
-        model = ended_run(session, project, int(split or 0), "0" * 64)
+        model = ended_run(session, project, split, "0" * 64)
         kinds = len(model.classes)
         scores = asdict(judge(np.eye(kinds, dtype=np.float32), np.arange(kinds)))
         store_judgement(session, model, SetName.VALIDATION, scores)
@@ -121,7 +115,7 @@ def _fill(database: Database, project: int) -> tuple[int, int]:
             {"m": model.id, "p": project, "s": split},
         )
         session.execute(text("analyze"))
-    return int(split or 0), model.run_id or 0
+    return split, model.run_id or 0
 
 
 def _peak_mb(pid: int) -> float:

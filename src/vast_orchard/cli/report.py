@@ -2,18 +2,14 @@
 
 from pathlib import Path
 from typing import Annotated
-from urllib.error import HTTPError, URLError
-from urllib.request import Request, urlopen
 
 import typer
 
-from vast_orchard.cli.sift import ask
+from vast_orchard.cli.sift import ask, fetch
 from vast_orchard.cli.terminal import AsJson, console
-from vast_orchard.errors import InputError, ServiceError
+from vast_orchard.errors import InputError
 
 __all__ = ["report"]
-
-_LIMIT_S = 60
 
 
 def report(
@@ -29,13 +25,7 @@ def report(
     found = ask(address, f"/api/runs/{run}", {})
     if found["model"] is None:
         raise InputError(f"Run {found['number']} has kept nothing.", "Take a run that kept an epoch.")
-    kind = "json" if as_json else "html"
-    asked = Request(f"{address.rstrip('/')}/api/models/{found['model']['id']}/report.{kind}")
-    try:
-        with urlopen(asked, timeout=_LIMIT_S) as answer:
-            data = answer.read()
-    except (HTTPError, URLError, TimeoutError) as error:
-        raise ServiceError(f"{address} gave no report ({error}).", "See its log.") from error
+    data = fetch(address, f"/api/models/{found['model']['id']}/report.{'json' if as_json else 'html'}", {})
     if as_json:
         print(data.decode())
         return

@@ -15,12 +15,17 @@ from vast_orchard.errors import InputError, ServiceError
 from vast_orchard.formats.answers import ANSWER_COLUMNS, answer_row
 from vast_orchard.formats.csv_cells import harmless
 
-__all__ = ["ask", "sift"]
+__all__ = ["ask", "fetch", "sift"]
 
 _LIMIT_S = 60
 
 
 def ask(address: str, path: str, query: dict[str, object]) -> Any:
+    """What the application answers to a GET, as JSON; raises as `fetch`."""
+    return json.loads(fetch(address, path, query))
+
+
+def fetch(address: str, path: str, query: dict[str, object]) -> bytes:
     """What the application answers to a GET.
 
     Raises
@@ -33,7 +38,8 @@ def ask(address: str, path: str, query: dict[str, object]) -> Any:
     asked = Request(f"{address.rstrip('/')}{path}?{urlencode(query)}", headers={"X-Window": "terminal"})
     try:
         with urlopen(asked, timeout=_LIMIT_S) as answer:
-            return json.load(answer)
+            data: bytes = answer.read()
+            return data
     except HTTPError as error:
         facts = json.loads(error.read() or b"{}")
         first, last = facts.get("place", (0, 0))

@@ -71,7 +71,8 @@ def differences(made_of: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     if any(one["network"] == flat[0]["network"] and layers[n] != layers[0] for n, one in enumerate(flat)):
         found.append({"what": "layers", "values": [len(network["layers"]) for network in layers]})
     # Told only where it does not follow from what was planned.
-    if any(one["epochs"] != one["recipe"]["settings"]["epochs"] for one in made_of):
+    early = any(one["epochs"] != one["recipe"]["settings"]["epochs"] for one in made_of)
+    if early and any(one["epochs"] != made_of[0]["epochs"] for one in made_of):
         found.append({"what": "epochs_done", "values": [one["epochs"] for one in made_of]})
     if any(one["snapshot"] != made_of[0]["snapshot"] for one in made_of):
         found.append({"what": "pictures", "values": [one["counts"] for one in made_of]})

@@ -21,7 +21,6 @@ from sqlalchemy import (
     select,
     true,
 )
-from sqlalchemy.orm import aliased
 from sqlalchemy.sql.visitors import iterate
 
 from vast_orchard.store.schema import (
@@ -30,14 +29,13 @@ from vast_orchard.store.schema import (
     Appearance,
     Class,
     Import,
-    Model,
     Picture,
     PictureMeasure,
     PicturePrint,
     Prediction,
-    Run,
 )
 from vast_orchard.store.set_codes import SetCodes, in_set
+from vast_orchard.store.sift.against import against_run
 from vast_orchard.store.sift.amounts import amount_of, span_of
 from vast_orchard.store.sift.copy_flags import copy_flags
 from vast_orchard.store.sift.parser import did_you_mean
@@ -246,7 +244,7 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
         case Kind.ACTION:
             return _action(word, scope)
         case Kind.RUN:
-            return _against(term.field, word, scope)
+            return against_run(term.field, word, scope.project_id)
 
 
 def _class(name: str, word: Word, scope: SiftScope) -> _Test:
@@ -359,32 +357,6 @@ def _action(word: Word, scope: SiftScope) -> _Test:
         .where(Action.project_id == scope.project_id, Action.id == int(word.text))
     )
     return Picture.id.in_(changed)
-
-
-def _against(field: str, word: Word, scope: SiftScope) -> _Test:
-    """What the run on show reads otherwise than another, both held against the label that it was judged by."""
-    number = int(word.text) if word.text.isascii() and word.text.isdecimal() and len(word.text) <= 9 else 0
-    other = aliased(Prediction)
-    said = (
-        select(other.picture_id)
-        .join(Model, Model.id == other.model_id)
-        .join(Run, Run.id == Model.run_id)
-        .where(
-            Run.project_id == scope.project_id,
-            Run.number == number,
-            Run.deleted_at.is_(None),
-            other.picture_id == Prediction.picture_id,
-            # Only what neither has learnt from, and nothing of a test set whose look was another run's.
-            other.set_name == Prediction.set_name,
-            other.set_name == SetName.VALIDATION.value,
-            (other.predicted_class == Prediction.true_class) == (field == "broken"),
-        )
-        .correlate(Prediction)
-    )
-    if not number:
-        raise SiftError(f"{word.text} is not the number of a run.", "Take a number from the Ledger.", word.place)
-    right = Prediction.predicted_class == Prediction.true_class
-    return _known(Prediction.predicted_class, and_(right if field == "mended" else not_(right), said.exists()))
 
 
 def _last_change(scope: SiftScope) -> ColumnElement[Any]:

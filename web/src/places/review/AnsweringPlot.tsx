@@ -11,10 +11,10 @@ import {
   unsureWords,
 } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
+import { PlotFrame } from "./PlotFrame";
 
 const WIDTH = 300;
 const HEIGHT = 190;
-const EDGE = 34;
 const NOTHING: Answered = { answered: 0, right: 0, interval: [0, 1] };
 
 interface Props {
@@ -144,56 +144,43 @@ function Plot({ answering, post, onPost }: PlotProps) {
     onPost(nearest);
   };
   return (
-    <svg
-      width={WIDTH + EDGE + 12}
-      height={HEIGHT + EDGE + 12}
-      className="shrink-0 overflow-visible"
-      role="img"
-      aria-label="Share that is right over the share that is answered"
+    <PlotFrame
+      width={WIDTH}
+      height={HEIGHT}
+      label="Share that is right over the share that is answered"
+      x="share that is answered"
+      y="share that is right"
     >
-      <g transform={`translate(${EDGE}, 8)`}>
-        <rect width={WIDTH} height={HEIGHT} fill="var(--surface)" stroke="var(--hairline)" />
-        <path d={band} fill="var(--choice)" opacity={0.18} />
-        <path d={line} fill="none" stroke="var(--choice)" strokeWidth={2} />
-        {at && (
-          <g data-testid="post">
-            <line x1={at.x} x2={at.x} y1={0} y2={HEIGHT} stroke="var(--ink)" />
-            <rect x={at.x - 4} y={at.y - 4} width={8} height={8} fill="var(--ink)" />
-          </g>
-        )}
-        <g className="fill-quiet text-[11px]">
-          <text x={-5} y={HEIGHT + 4} textAnchor="end">
-            {floor}
-          </text>
-          <text x={-5} y={8} textAnchor="end">
-            1
-          </text>
-          <text x={0} y={HEIGHT + 14}>
-            0 %
-          </text>
-          <text x={WIDTH} y={HEIGHT + 14} textAnchor="end">
-            100 %
-          </text>
+      <path d={band} fill="var(--choice)" opacity={0.18} />
+      <path d={line} fill="none" stroke="var(--choice)" strokeWidth={2} />
+      {at && (
+        <g data-testid="post">
+          <line x1={at.x} x2={at.x} y1={0} y2={HEIGHT} stroke="var(--ink)" />
+          <rect x={at.x - 4} y={at.y - 4} width={8} height={8} fill="var(--ink)" />
         </g>
-        <text x={WIDTH / 2} y={HEIGHT + 28} textAnchor="middle" className="fill-quiet text-[12px]">
-          share that is answered
+      )}
+      <g className="fill-quiet text-[11px]">
+        <text x={-5} y={HEIGHT + 4} textAnchor="end">
+          {floor}
         </text>
-        <text
-          transform={`translate(-24, ${HEIGHT / 2}) rotate(-90)`}
-          textAnchor="middle"
-          className="fill-quiet text-[12px]"
-        >
-          share that is right
+        <text x={-5} y={8} textAnchor="end">
+          1
         </text>
-        <rect
-          width={WIDTH}
-          height={HEIGHT}
-          fill="transparent"
-          className="cursor-ew-resize touch-none"
-          onPointerDown={drag}
-          onPointerMove={drag}
-        />
+        <text x={0} y={HEIGHT + 14}>
+          0 %
+        </text>
+        <text x={WIDTH} y={HEIGHT + 14} textAnchor="end">
+          100 %
+        </text>
       </g>
-    </svg>
+      <rect
+        width={WIDTH}
+        height={HEIGHT}
+        fill="transparent"
+        className="cursor-ew-resize touch-none"
+        onPointerDown={drag}
+        onPointerMove={drag}
+      />
+    </PlotFrame>
   );
 }

@@ -7,40 +7,27 @@ import {
   temperatureWords,
 } from "../../domain/sureness";
 import { score } from "../../domain/words";
+import { PlotFrame } from "./PlotFrame";
 
 const SIDE = 220;
-const EDGE = 34;
 
 export function CalibrationPlot({ sure }: { sure: Sureness }) {
   const calibrated = sure.temperature !== null;
   const start = calibrated ? calibrationStart(sure.plain, sure.tempered) : calibrationStart(sure.plain);
   return (
     <section aria-label="Calibration" className="flex gap-5" data-testid="calibration">
-      <svg
-        width={SIDE + EDGE + 12}
-        height={SIDE + EDGE + 12}
-        className="shrink-0 overflow-visible"
-        role="img"
-        aria-label="Share that is right over the probability of the answer"
+      <PlotFrame
+        width={SIDE}
+        height={SIDE}
+        label="Share that is right over the probability of the answer"
+        x="probability of the answer"
+        y="share that is right"
       >
-        <g transform={`translate(${EDGE}, 8)`}>
-          <rect width={SIDE} height={SIDE} fill="var(--surface)" stroke="var(--hairline)" />
-          <line x1="0" y1={SIDE} x2={SIDE} y2="0" stroke="var(--edge)" strokeDasharray="4 4" />
-          <Ticks start={start} />
-          <Bins found={sure.plain} start={start} hollow={calibrated} />
-          {calibrated && <Bins found={sure.tempered} start={start} />}
-          <text x={SIDE / 2} y={SIDE + 30} textAnchor="middle" className="fill-quiet text-[12px]">
-            probability of the answer
-          </text>
-          <text
-            transform={`translate(-24, ${SIDE / 2}) rotate(-90)`}
-            textAnchor="middle"
-            className="fill-quiet text-[12px]"
-          >
-            share that is right
-          </text>
-        </g>
-      </svg>
+        <line x1="0" y1={SIDE} x2={SIDE} y2="0" stroke="var(--edge)" strokeDasharray="4 4" />
+        <Ticks start={start} />
+        <Bins found={sure.plain} start={start} hollow={calibrated} />
+        {calibrated && <Bins found={sure.tempered} start={start} />}
+      </PlotFrame>
       <div className="min-w-0 flex-1 text-sm">
         <h3 className="text-base font-semibold">Can its probabilities be believed?</h3>
         <p className="mt-1">{calibrationWords(sure.plain)}</p>

@@ -39,6 +39,7 @@ export function ComparedCurves({ runs, epochs }: Props) {
         </select>{" "}
         <span className="font-normal text-quiet">over the epochs</span>
       </figcaption>
+      {!epochs.some((run) => run.length) && <p className="text-quiet">No epoch of them was recorded.</p>}
       <svg
         width={WIDTH + 70}
         height={HEIGHT + 30}

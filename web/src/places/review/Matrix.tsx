@@ -170,18 +170,22 @@ function between(a: Place, b: Place): Place[] {
 
 interface LineNameProps {
   words: string;
+  /** It stands over a column that is narrower than itself, with room beside. */
+  narrow?: boolean;
   onChoose: (add: boolean) => void;
   children: ReactNode;
 }
 
-function LineName({ words, onChoose, children }: LineNameProps) {
+function LineName({ words, narrow, onChoose, children }: LineNameProps) {
   return (
     <button
       type="button"
       title={words}
       aria-label={words}
       onClick={(event) => onChoose(event.ctrlKey || event.metaKey || event.shiftKey)}
-      className="max-w-full min-w-0 cursor-pointer overflow-x-clip overflow-y-visible text-ellipsis whitespace-nowrap hover:text-choice hover:underline"
+      className={`cursor-pointer whitespace-nowrap hover:text-choice hover:underline ${
+        narrow ? "" : "max-w-full min-w-0 overflow-x-clip overflow-y-visible text-ellipsis"
+      }`}
     >
       {children}
     </button>
@@ -207,6 +211,7 @@ function Heads({ model, order, of, onChoose }: HeadsProps) {
       >
         {column % every === 0 && (
           <LineName
+            narrow={narrow}
             words={`All that are ${of === "true" ? "" : "read as "}${entry?.name}`}
             onChoose={(add) => onChoose(place, add)}
           >
