@@ -25,8 +25,8 @@ def test_more_pictures_never_get_more_epochs_and_smaller_batches_never_more(pict
 
 @pytest.mark.parametrize(
     ("pictures", "strength"),
-    # Both ends; between them even in the logarithm: at 949 = 300 · √10 half of the way.
-    [(1, 1.5), (300, 1.5), (949, 1.25), (3000, 1.0), (400_000, 1.0)],
+    # Between 300 and 3,000 even in the logarithm, in quarters: borders at 300 · 10^(1/4) and 300 · 10^(3/4).
+    [(1, 1.5), (300, 1.5), (533, 1.5), (534, 1.25), (1687, 1.25), (1688, 1.0), (3000, 1.0), (400_000, 1.0)],
 )
 def test_few_pictures_are_varied_more_strongly(pictures: int, strength: float) -> None:
     assert proposed_strength(pictures) == strength
