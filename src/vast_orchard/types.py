@@ -2,7 +2,7 @@
 
 from enum import StrEnum
 
-__all__ = ["SetName"]
+__all__ = ["JudgedSet", "SetName"]
 
 
 class SetName(StrEnum):
@@ -11,3 +11,13 @@ class SetName(StrEnum):
     TRAINING = "training"
     VALIDATION = "validation"
     TEST = "test"
+
+
+class JudgedSet(StrEnum):
+    """What a model can be judged on: the sets of its run, and what lay in none of them."""
+
+    TRAINING = "training"
+    VALIDATION = "validation"
+    TEST = "test"
+    OUTSIDE = "outside"  # labelled, and in no set
+    UNLABELLED = "unlabelled"  # answers without scores

@@ -486,7 +486,7 @@ def test_joins_are_those_of_sets(desk: Desk, one: tuple[str, frozenset[int]], tw
         ("format:", [("JPEG", 3), ("PNG", 2), ("BMP", 1)]),
         ("exc", [("excluded", 1)]),
         ("order:-br", [("-brightness", None)]),
-        ("not un", [("unlabelled", 1), ("unsure", 1)]),
+        ("not un", [("unlabelled", 1), ("unsure", 1), ("undecided", None)]),
         ("foo:", []),
     ],
 )

@@ -21,6 +21,7 @@ router = APIRouter(prefix="/api/projects/{project_id}", tags=["field"])
 _Id = Query(ge=1, le=LARGEST_ID)
 SiftQuery = Annotated[str, Query(max_length=4000, description="Which pictures, and in which order; see docs/sift.md.")]
 FigureQuery = Annotated[bool, Query(description="With the number that the Sift is ordered by, in 4 bytes more.")]
+AnswersQuery = Annotated[bool, Query(description="With the next class of the run's answer, in 4 bytes more.")]
 GroupQuery = Annotated[field.Grouping, Query(description="What the rows stand for.")]
 
 
@@ -47,12 +48,15 @@ def rows(
     group: GroupQuery = field.Grouping.CLASS,
     first: Annotated[int, Query(ge=0, le=100_000, description="So many records come along, from the first on.")] = 0,
     figure: FigureQuery = False,
+    answers: AnswersQuery = False,
 ) -> dict[str, Any]:
     """The rows of the field with their counts, and the first records if they are wanted."""
     found = field.field_rows(session, scope, sift, group)
     records = b""
     if first and found:
-        records = field.field_records(session, scope, sift, group, count=first, rows=found, figured=figure)
+        records = field.field_records(
+            session, scope, sift, group, count=first, rows=found, figured=figure, answered=answers
+        )
     return {
         "total": sum(row.count for row in found),
         "rows": found,
@@ -70,12 +74,14 @@ def records(
     start: Annotated[int, Query(ge=0, le=10**9)] = 0,
     count: Annotated[int | None, Query(ge=1, le=10**9)] = None,
     figure: FigureQuery = False,
+    answers: AnswersQuery = False,
 ) -> Response:
     """Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian.
 
-    With a figure 20: the number as a float behind them.
+    With a figure 4 more, the number as a float behind them; with answers 4 more, the id of the next class, its highest
+    bit set where the model says "unsure".
     """
-    found = field.field_records(session, scope, sift, group, start=start, count=count, figured=figure)
+    found = field.field_records(session, scope, sift, group, start=start, count=count, figured=figure, answered=answers)
     return Response(found, media_type="application/octet-stream")
 
 

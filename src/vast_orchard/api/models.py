@@ -9,7 +9,7 @@ from fastapi import status as http
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, ProjectOf, SessionOf
-from vast_orchard.api.schemas.base import SetName
+from vast_orchard.api.schemas.base import JudgedSet
 from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.models import (
     HeatmapRead,
@@ -19,29 +19,35 @@ from vast_orchard.api.schemas.models import (
     LookCreate,
     LookRead,
     ModelRead,
+    NearestRead,
     OutcomeRead,
+    OutsideRead,
+    SentenceRead,
     SliceRead,
     SurenessRead,
     UnsureUpdate,
 )
+from vast_orchard.at_once.in_short import in_short
 from vast_orchard.at_once.scores_as_csv import answers_as_csv, matrix_as_csv, scores_as_csv
 from vast_orchard.at_once.slicing import find_slices
+from vast_orchard.at_once.today import judge_by_today
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.store import models, predictions
+from vast_orchard.store import models, outside, predictions
 from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.pictures import picture_detail
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, JobState
-from vast_orchard.store.snapshots import set_then
+from vast_orchard.store.snapshots import learnt_as, set_then
 from vast_orchard.store.values import JobValue, ModelValue, OutcomeValue
-from vast_orchard.types import SetName as Sets
+from vast_orchard.types import JudgedSet as Sets
 
 __all__ = ["router"]
 
 router = APIRouter(prefix="/api", tags=["models"])
 
+LabelsQuery = Annotated[Literal["then", "today"], Query(description="As they were when it was judged, or now.")]
 LookQuery = Annotated[int | None, Query(ge=1, le=LARGEST_ID, description="Needed for the test set.")]
 
 
@@ -60,7 +66,10 @@ def read_model(model: ModelOf) -> ModelValue:
 def _check_set(session: Session, model: ModelValue, name: str) -> None:
     """That the set is there, and the model will not change under its judgement."""
     models.check_may_be_tested(session, model.id)
-    if not get_run(session, model.run_id or 0).counts.get(name):
+    if name == Sets.OUTSIDE:
+        if not any(outside.count_outside(session, model).values()):
+            raise ConflictError("No picture lies outside the sets of this run.", "Bring in more, or judge a set.")
+    elif not get_run(session, model.run_id or 0).counts.get(name):
         raise ConflictError(f"The split of this run has no {name} pictures.", f"Divide with a share for {name}.")
 
 
@@ -69,20 +78,31 @@ def _judge(session: Session, model: ModelValue, name: str) -> int:
     present = job_of(session, JobKind.JUDGE, model.id, name)
     if present and present.state in (JobState.WAITING, JobState.RUNNING):
         return present.id
-    title = f"Judge run {model.run_number} on its {name} set"
+    where = "pictures in no set" if name == Sets.OUTSIDE else f"its {name} set"
+    title = f"Judge run {model.run_number} on {where}"
     return start_job(session, model.project_id, JobKind.JUDGE, title, model.id, name)
 
 
 @router.get("/models/{model_id}/judgements", response_model=list[JudgedRead])
 def list_judgements(session: SessionOf, model: ModelOf) -> list[JudgedRead]:
     """The sets that a model was judged on."""
-    judged, sure = models.judged_sets(session, model.id), models.judged_sets(session, model.id, sure=True)
-    return [JudgedRead(set=name.value, sure=name in sure) for name in Sets if name in judged]
+    counts = models.judged_counts(session, model.id)
+    return [
+        JudgedRead.model_validate({"set": name.value, "count": counts[name][0], "sure": counts[name][1]})
+        for name in Sets
+        if name in counts
+    ]
+
+
+@router.get("/models/{model_id}/outside", response_model=OutsideRead)
+def count_outside(session: SessionOf, model: ModelOf) -> dict[str, int]:
+    """How many pictures in no set of its run it could be asked about now."""
+    return {name.value: count for name, count in outside.count_outside(session, model).items()}
 
 
 @router.post("/models/{model_id}/judgements", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
 def create_judgement(session: SessionOf, model: ModelOf, body: JudgementCreate) -> JobValue:
-    """Judge the model on its training or validation set, as a job."""
+    """Judge the model on its training or validation set, or on what lies in no set, as a job."""
     _check_set(session, model, body.set)
     return get_job(session, _judge(session, model, body.set))
 
@@ -99,10 +119,26 @@ def look(session: SessionOf, model: ModelOf, body: LookCreate) -> LookRead:
 
 @router.get("/models/{model_id}/judgement", response_model=JudgementRead)
 def judgement(
-    session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
+    session: SessionOf,
+    model: ModelOf,
+    set: JudgedSet = "validation",
+    look: LookQuery = None,
+    labels: LabelsQuery = "then",
 ) -> dict[str, Any]:
-    """Scores on a set; the test set needs a counted look."""
-    return _judged(session, model, set, look)
+    """Scores on a set; the test set needs a counted look.
+
+    Unlabelled pictures have scores by the labels of today only: of those that somebody has labelled since.
+    """
+    return _judged(session, model, set, look, labels)
+
+
+@router.get("/models/{model_id}/in-short", response_model=list[SentenceRead])
+def sentences(
+    session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
+) -> list[dict[str, Any]]:
+    """A judged set in a few sentences: what is confused, where errors are, what would help most next."""
+    _check_shown(session, model, set, look)
+    return in_short(session, model, set)
 
 
 def _check_shown(session: Session, model: ModelValue, name: str | None, look: int | None) -> None:
@@ -111,37 +147,52 @@ def _check_shown(session: Session, model: ModelValue, name: str | None, look: in
         models.check_look(session, model.id, look)
 
 
-def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
+def _judged(session: Session, model: ModelValue, name: str, look: int | None, labels: str = "then") -> dict[str, Any]:
+    """Scores on a set, by labels of then or today."""
+    _check_answered(session, model, name, look)
+    if labels == "today":
+        return judge_by_today(session, model, name)
+    if name == Sets.UNLABELLED:
+        raise ConflictError("These pictures had no label, so there are answers without scores.", "Ask by labels=today.")
+    return models.judgement_of(session, model.id, name) or {}
+
+
+def _check_answered(session: Session, model: ModelValue, name: str, look: int | None) -> None:
+    """That a set was judged, and may be shown."""
     _check_shown(session, model, name, look)
-    found = models.judgement_of(session, model.id, name)
-    if found is None:
+    if models.judgement_of(session, model.id, name) is None:
         raise MissingError(
             f"The model of run {model.run_number} was not judged on {name} yet.",
             "Judge it (POST …/judgements) when its run has ended."
             if name != "test"
             else "Wait for the judging that the look started.",
         )
-    return found
 
 
 @router.get("/models/{model_id}/scores.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
-def score_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+def score_file(session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None) -> Response:
     """The same with intervals as a table, a figure a row."""
     table = scores_as_csv(session, model, set, _judged(session, model, set, look))
     return _csv(table, f"run-{model.run_number}-{set}-scores")
 
 
 @router.get("/models/{model_id}/matrix.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
-def matrix_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+def matrix_file(
+    session: SessionOf,
+    model: ModelOf,
+    set: JudgedSet = "validation",
+    look: LookQuery = None,
+    labels: LabelsQuery = "then",
+) -> Response:
     """The confusion matrix as a table, a true class a row."""
-    table = matrix_as_csv(model, _judged(session, model, set, look))
+    table = matrix_as_csv(model, _judged(session, model, set, look, labels))
     return _csv(table, f"run-{model.run_number}-{set}-matrix")
 
 
 @router.get("/models/{model_id}/answers.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
-def answer_file(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> Response:
+def answer_file(session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None) -> Response:
     """Every answer on a set beside the truth, the most surprising first."""
-    _judged(session, model, set, look)
+    _check_answered(session, model, set, look)
     return _csv(answers_as_csv(session, model, set), f"run-{model.run_number}-{set}-answers")
 
 
@@ -154,7 +205,9 @@ def _csv(table: str, name: str) -> Response:
 
 
 @router.get("/models/{model_id}/sureness", response_model=SurenessRead)
-def sureness(session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None) -> dict[str, Any]:
+def sureness(
+    session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
+) -> dict[str, Any]:
     """How sure the figures on a set are: intervals, calibration, answering or not; the test set by a counted look."""
     _check_shown(session, model, set, look)
     found = models.sureness_of(session, model.id, set)
@@ -168,7 +221,7 @@ def sureness(session: SessionOf, model: ModelOf, set: SetName = "validation", lo
 
 @router.get("/models/{model_id}/slices", response_model=list[SliceRead])
 def slices(
-    session: SessionOf, model: ModelOf, set: SetName = "validation", look: LookQuery = None
+    session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
 ) -> list[dict[str, Any]]:
     """Facts of pictures that go with errors; the surest first."""
     _check_shown(session, model, set, look)
@@ -214,11 +267,38 @@ def heatmap(
     return {**found, "class_id": ids[found["class_place"]]}
 
 
+@router.get("/models/{model_id}/pictures/{picture_id}/nearest", response_model=list[NearestRead])
+def nearest(
+    session: SessionOf,
+    model: ModelOf,
+    parts: PartsOf,
+    picture_id: Annotated[int, Path(ge=1, le=2**62)],
+    count: Annotated[int, Query(ge=1, le=50)] = 6,
+    look: LookQuery = None,
+) -> list[dict[str, Any]]:
+    """The training pictures that lie nearest to one as the network sees them, with their labels then and now.
+
+    To one of its test pictures by a counted look. Its training set must have been judged.
+    """
+    picture = picture_detail(session, model.project_id, picture_id, None).picture
+    _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
+    path = parts.store.features_path(model.path)
+    if path is None or not parts.store.exists(path):
+        raise MissingError(
+            "What the network makes of its training pictures is not known yet.", "Judge it on its training set."
+        )
+    session.commit()  # the connection is free meanwhile
+    asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
+    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, **asked)
+    labels = learnt_as(session, model, [near for near, _ in found])
+    return [{"picture_id": near, "likeness": likeness, **labels[near]} for near, likeness in found if near in labels]
+
+
 @router.get("/models/{model_id}/outcomes", response_model=list[OutcomeRead])
 def outcomes(
     session: SessionOf,
     model: ModelOf,
-    set: SetName = "validation",
+    set: JudgedSet = "validation",
     cells: Annotated[str, Query(max_length=4000, description="true.predicted class ids, joined by commas")] = "",
     wrong: bool = True,
     look: LookQuery = None,

@@ -6,6 +6,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from vast_orchard import __version__
+from vast_orchard.at_once.in_short import in_short
 from vast_orchard.at_once.slicing import find_slices
 from vast_orchard.at_once.watching import run_lookouts
 from vast_orchard.store.models import check_look, judged_sets, judgement_of, sureness_of
@@ -42,7 +43,11 @@ def report_facts(session: Session, model: ModelValue, now: dt.datetime, look: in
         check_look(session, model.id, look)
     run, project = get_run(session, model.run_id or 0), get_project(session, model.project_id)
     judged = judged_sets(session, model.id)
-    shown = [name for name in ("validation", "training", *(["test"] if look is not None else [])) if name in judged]
+    shown = [
+        name
+        for name in ("validation", "training", "outside", *(["test"] if look is not None else []))
+        if name in judged
+    ]
     groups = copy_keys(session, model.project_id)
     counts = class_counts(session, run.snapshot_id)
     stands = footing(session, run.id)
@@ -77,6 +82,7 @@ def report_facts(session: Session, model: ModelValue, now: dt.datetime, look: in
             for name in shown
         },
         "worst": _worst(session, model, "test" if look is not None else "validation"),
+        "in_short": in_short(session, model, shown[0]) if shown else [],
         "slices": find_slices(session, model, "test" if look is not None else "validation"),
         "lookouts": [entry for entry in run_lookouts(session, run)["lookouts"] if entry["standing"] == "found"],
         "program": __version__,
@@ -88,7 +94,7 @@ def _worst(session: Session, model: ModelValue, set_name: str) -> list[dict[str,
     outcomes = list_outcomes(session, model, set_name, (), wrong_only=True, limit=_WORST)
     return [
         {
-            "name": entry.name, "sha256": entry.sha256, "true": names[entry.true_class],
+            "name": entry.name, "sha256": entry.sha256, "true": names.get(entry.true_class or 0, ""),
             "predicted": names[entry.predicted_class], "p": entry.p, "loss": entry.loss,
         }
         for entry in outcomes

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.slices import telling_slices
 from vast_orchard.store.measures import judged_facts
+from vast_orchard.store.sift.words import quoted
 from vast_orchard.store.values import ModelValue
 
 __all__ = ["find_slices"]
@@ -87,5 +88,4 @@ def _kinds(field: str, words: str, values: Sequence[str | None]) -> Iterator[_Ca
         return
     listed = np.array([value or "" for value in values])
     for value in found:
-        quoted = value.replace('"', '""')
-        yield _Candidate(f"{words} {value}", f'{field}:"{quoted}"', listed == value)
+        yield _Candidate(f"{words} {value}", f"{field}:{quoted(value)}", listed == value)

@@ -9,13 +9,13 @@ __all__ = ["ANSWER_COLUMNS", "answer_row"]
 ANSWER_COLUMNS = (
     ("run", "sc:Integer", "Number of the run whose model was asked; empty: it was not asked about this picture"),
     ("digest", "sc:Text", "Digest of the weights that answered"),
-    ("judged_set", "sc:Text", "The set in which it was asked"),
-    ("true", "sc:Text", "The class that it was judged against"),
+    ("judged_set", "sc:Text", "The set in which it was asked; outside: in none, unlabelled: it had no label"),
+    ("true", "sc:Text", "The class that it was judged against; empty: it had none"),
     ("predicted", "sc:Text", "The class that it said"),
     ("p", "sc:Float", "Probability of that class"),
     ("runner_up", "sc:Text", "The next class"),
     ("runner_up_p", "sc:Float", "Probability of the next class"),
-    ("loss", "sc:Float", "Cross-entropy of its answer"),
+    ("loss", "sc:Float", "Cross-entropy of its answer; empty without a label"),
 )
 
 
@@ -43,5 +43,5 @@ def answer_row(said: Mapping[str, Any] | None, classes: Sequence[Mapping[str, An
         round(said["p"], 6),
         classes[second]["name"] if second is not None else "",
         round(said["probabilities"][second], 6) if second is not None else "",
-        round(said["loss"], 6),
+        "" if said["loss"] is None else round(said["loss"], 6),
     ]

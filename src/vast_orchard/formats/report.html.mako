@@ -49,6 +49,8 @@ naming the largest class alone would give ${p3(scores["largest_class_share"])}.
 <span class="quiet">These it has learnt from: how well it does on others they cannot tell.</span>
 % elif name == "validation":
 <span class="quiet">Validation chose settings and epoch, so it flatters a little.</span>
+% elif name == "outside":
+<span class="quiet">These lie in no set of this run.</span>
 % endif
 </p>
 % endfor
@@ -57,7 +59,14 @@ naming the largest class alone would give ${p3(scores["largest_class_share"])}.
 % else:
 <p class="quiet">Looks at the test set so far, this one included: ${facts["model"]["looks_at_test"]}. Whatever was chosen after the first knew it.</p>
 % endif
-% for entry in facts["slices"]:
+% for entry in facts["in_short"]:
+<p>${entry["words"]}
+% if entry["p"] is not None:
+<span class="quiet">p = ${p2(entry["p"])}</span>
+% endif
+</p>
+% endfor
+% for entry in facts["slices"][1:]:
 <p>Errors are ${p2(entry["times"])} times as frequent ${entry["words"]} (${entry["wrong"]} of ${entry["count"]} wrong, p = ${p2(entry["p"])}).</p>
 % endfor
 

@@ -32,7 +32,7 @@ from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.jobs import end_job, put_off, take_job
 from vast_orchard.store.schema import JobKind, JobState
 from vast_orchard.store.values import JobValue
-from vast_orchard.types import SetName
+from vast_orchard.types import JudgedSet
 
 __all__ = ["run_job"]
 
@@ -56,7 +56,7 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
 def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
     kind = JobKind(job.kind)
     if kind is JobKind.JUDGE:
-        judge_model(context, job.subject_id, SetName(job.part), progress)
+        judge_model(context, job.subject_id, JudgedSet(job.part), progress)
     elif kind is JobKind.DUPLICATE and job.project_id is not None:
         duplicate_project(context, job.subject_id, job.project_id, progress, **job.options)
     elif kind is JobKind.TELL:

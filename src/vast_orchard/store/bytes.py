@@ -26,7 +26,7 @@ _WHAT = {
 }
 _NAME = re.compile(
     r"pictures/[0-9a-f]{2}/[0-9a-f]{64}|thumbnails/[0-9a-f]{2}/[0-9a-f]{64}\.jpg"
-    r"|runs/[0-9]{1,18}/((last|kept)-[0-9]{1,9}|start)\.safetensors|exports/[0-9]{1,18}\.zip"
+    r"|runs/[0-9]{1,18}/((last|kept|features)-[0-9]{1,9}|start)\.safetensors|exports/[0-9]{1,18}\.zip"
 )
 
 
@@ -122,10 +122,18 @@ class ByteStore:
         return int(self._fs.size(self._path(path))) if self.exists(path) else 0
 
     def remove(self, path: str) -> None:
-        """Remove a file; nothing happens if there is none."""
-        if self._fs.exists(self._path(path)):
-            self._fs.rm_file(self._path(path))
-            self._made.clear()
+        """Remove a file, with a model its features; nothing happens if there is none."""
+        features = self.features_path(path)
+        for each in (path, *([] if features is None else [features])):
+            if self._fs.exists(self._path(each)):
+                self._fs.rm_file(self._path(each))
+                self._made.clear()
+
+    @staticmethod
+    def features_path(model_path: str) -> str | None:
+        """Where the features lie that a run's model has of its training pictures; None of other files."""
+        folder, _, name = model_path.rpartition("/")
+        return f"{folder}/features-{name.removeprefix('kept-')}" if name.startswith("kept-") else None
 
     def settle(self) -> None:
         """Bring what was written to the disk; call it before records that name it are committed."""

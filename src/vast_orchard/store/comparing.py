@@ -31,7 +31,7 @@ def common_answers(session: Session, project_id: int, model_ids: Sequence[int], 
                 Prediction.model_id == model_id, Prediction.set_name == set_name
             )
         )
-        said.append({picture: (true, predicted) for picture, true, predicted in rows})
+        said.append({picture: (true or 0, predicted) for picture, true, predicted in rows})
     common = sorted(set.intersection(*(set(one) for one in said)))
     groups = copy_keys(session, project_id)
     return [

@@ -7,7 +7,9 @@ A record of a picture takes 16 bytes, so that a hundred thousand of them are one
     class id            4 bytes, 0 for unlabelled
     predicted class id  4 bytes, 0 if the run was not asked
 
-Asked for, the first number that the Sift is ordered by follows: 4 bytes of a float, NaN where a picture has none.
+Asked for, the first number that the Sift is ordered by follows: 4 bytes of a float, NaN where a picture has none. Asked
+for, the id of the class that comes next in the run's answer follows in 4 bytes, 0 for none, with the highest bit set
+where the model says "unsure".
 """
 
 import datetime as dt
@@ -41,6 +43,7 @@ from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, summed_s
 from vast_orchard.store.sift.compiler import SiftScope, compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.syntax import SiftError
+from vast_orchard.store.sift.undecided import undecided
 from vast_orchard.store.values import FieldRowValue, PictureValue
 from vast_orchard.types import SetName
 
@@ -168,7 +171,7 @@ def _row_value(key: Any, parts: Sequence[Sequence[Any]]) -> FieldRowValue:
     )
 
 
-def _record(picture: Any, scope: SiftScope, *, figured: bool) -> ColumnElement[bytes]:
+def _record(picture: Any, scope: SiftScope, *, figured: bool, answered: bool) -> ColumnElement[bytes]:
     """The bytes of a picture, whose facts are columns of `picture`."""
 
     def bit(test: Any, value: int) -> ColumnElement[int]:
@@ -188,10 +191,15 @@ def _record(picture: Any, scope: SiftScope, *, figured: bool) -> ColumnElement[b
     record: ColumnElement[bytes] = func.int8send(first, type_=LargeBinary).op("||")(
         func.int8send(second, type_=LargeBinary)
     )
-    if not figured:
-        return record
-    figure = func.coalesce(picture.figure, cast(literal("NaN"), REAL))
-    return record.op("||")(func.float4send(figure, type_=LargeBinary))
+    if figured:
+        figure = func.coalesce(picture.figure, cast(literal("NaN"), REAL))
+        record = record.op("||")(func.float4send(figure, type_=LargeBinary))
+    if answered:
+        # A number with a sign: the highest bit is that of the least one.
+        doubted = bit(func.coalesce(picture.undecided, False), -(2**31))
+        following = cast(func.coalesce(picture.runner_up, 0) + cast(doubted, BigInteger), Integer)
+        record = record.op("||")(func.int4send(following, type_=LargeBinary))
+    return record
 
 
 def figure_name(sift: str, scope: SiftScope) -> str | None:
@@ -215,8 +223,9 @@ def field_records(
     count: int | None = None,
     rows: Sequence[FieldRowValue] | None = None,
     figured: bool = False,
+    answered: bool = False,
 ) -> bytes:
-    """Pictures in the order of the field, row after row, 16 bytes each; 20 with a figure that it has.
+    """Pictures in the order of the field, row after row, 16 bytes each, and 4 more for each of what else is wanted.
 
     Parameters
     ----------
@@ -226,6 +235,8 @@ def field_records(
         What `field_rows` has just counted for the same question: then only the rows that the part reaches are sorted.
     figured : bool
         With the number that the pictures are ordered by, if there is one.
+    answered : bool
+        With the class that is next in the run's answer, and whether that is "unsure".
 
     Raises
     ------
@@ -248,6 +259,8 @@ def field_records(
     figured = figured and compiled.figure is not None
     if compiled.figure and figured:
         facts.append(cast(compiled.figure[1], REAL).label("figure"))
+    if answered:
+        facts += [Prediction.runner_up.expression, undecided(scope.unsure_below).label("undecided")]
     chosen = joined(select(*facts).where(compiled.where), scope)
     if rows is not None and count is not None and group in _LARGE_ROWS:
         reached = _reached(rows, start + count)
@@ -258,7 +271,7 @@ def field_records(
             place = literal(0)  # then there is nothing to put in order, nor to join for it
     part = chosen.order_by(place, *compiled.order, Picture.id).offset(start or None).limit(count).subquery()
     # They reach the aggregate in the order of the subquery.
-    record = _record(part.c, scope, figured=figured)
+    record = _record(part.c, scope, figured=figured, answered=answered)
     found = session.scalar(select(func.string_agg(record, sql("''::bytea"))).select_from(part))
     return bytes(found or b"")
 

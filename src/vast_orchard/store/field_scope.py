@@ -65,9 +65,17 @@ def scope_of(
         model_id=model.id if model else None,
         unjudged=_unjudged(session, run, model, look_id) if run else None,
         run_classes={entry["name"]: entry["id"] for entry in model.classes} if model else {},
+        unsure_below=_thresholds(model),
         test_shown=look_id is not None,
         like_id=like_id,
     )
+
+
+def _thresholds(model: Model | None) -> dict[int, float | None] | None:
+    """Under which probability an answer of each class is "unsure", by the class's id."""
+    if model is None or model.unsure_below is None:
+        return None
+    return {entry["id"]: below for entry, below in zip(model.classes, model.unsure_below, strict=True)}
 
 
 def _unjudged(session: Session, run: Run, model: Model | None, look_id: int | None) -> str | None:

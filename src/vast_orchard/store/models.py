@@ -17,6 +17,7 @@ __all__ = [
     "check_look",
     "check_may_be_tested",
     "get_model",
+    "judged_counts",
     "judged_sets",
     "judgement_of",
     "keep_state",
@@ -130,16 +131,16 @@ def judgement_of(session: Session, model_id: int, set_name: str) -> dict[str, An
     return row.scores if row else None
 
 
-def judged_sets(session: Session, model_id: int, *, sure: bool = False) -> set[str]:
-    """The sets that a model was judged on.
+def judged_sets(session: Session, model_id: int) -> set[str]:
+    """The sets that a model was judged on."""
+    return set(session.scalars(select(Judgement.set_name).where(Judgement.model_id == model_id)))
 
-    Parameters
-    ----------
-    sure : bool
-        Only those of which it is known how sure the judgement is.
-    """
-    query = select(Judgement.set_name).where(Judgement.model_id == model_id)
-    return set(session.scalars(query.where(Judgement.sureness.is_not(None)) if sure else query))
+
+def judged_counts(session: Session, model_id: int) -> dict[str, tuple[int, bool]]:
+    """Of each judged set its pictures, and whether it is known how sure the judgement is."""
+    query = select(Judgement.set_name, Judgement.scores["count"].as_integer(), Judgement.sureness.is_not(None))
+    rows = session.execute(query.where(Judgement.model_id == model_id))
+    return {name: (count, sure) for name, count, sure in rows}
 
 
 def sureness_of(session: Session, model_id: int, set_name: str) -> dict[str, Any] | None:
@@ -152,10 +153,10 @@ def store_judgement(
     session: Session,
     model: ModelValue,
     set_name: str,
-    scores: Mapping[str, Any],
+    scores: Mapping[str, Any] | None,
     sureness: Mapping[str, Any] | None = None,
 ) -> None:
-    """Replace the scores of this state of a model on one set; predictions that stood by them go.
+    """Replace the scores of this state of a model on one set, or take them back; predictions by them go.
 
     What was fitted on the validation pictures becomes the model's temperature.
 
@@ -168,15 +169,16 @@ def store_judgement(
     if row is None or row.digest != model.digest:
         raise ConflictError("The run went on while it was judged.", "Judge it when it has ended.")
     session.execute(delete(Judgement).where(Judgement.model_id == model.id, Judgement.set_name == set_name))
-    session.add(
-        Judgement(
-            model_id=model.id,
-            set_name=set_name,
-            digest=row.digest,
-            scores=dict(scores),
-            sureness=dict(sureness) if sureness else None,
+    if scores is not None:
+        session.add(
+            Judgement(
+                model_id=model.id,
+                set_name=set_name,
+                digest=row.digest,
+                scores=dict(scores),
+                sureness=dict(sureness) if sureness else None,
+            )
         )
-    )
     if sureness and set_name == SetName.VALIDATION:
         row.temperature = sureness["temperature"]
     session.flush()

@@ -1,15 +1,16 @@
 """What models said of pictures: stored whole, read by set and cell, the most surprising first."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import and_, insert, or_, select
+from sqlalchemy import and_, func, insert, or_, select
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Picture, Prediction, SnapshotPicture
 from vast_orchard.store.values import ModelValue, OutcomeValue
 
-__all__ = ["list_outcomes", "store_predictions"]
+__all__ = ["SureAnswers", "list_outcomes", "store_predictions", "sure_answers"]
 
 
 def store_predictions(session: Session, model_id: int, set_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
@@ -26,7 +27,7 @@ def list_outcomes(
     wrong_only: bool,
     limit: int,
 ) -> Sequence[OutcomeValue]:
-    """Predictions on a set, highest loss first.
+    """Predictions on a set, highest loss first; of unlabelled pictures the least probable.
 
     Parameters
     ----------
@@ -35,9 +36,11 @@ def list_outcomes(
     wrong_only : bool
         Leave out those that were right; only without cells.
     """
+    # What lay in no set is in no snapshot.
+    sha256 = func.coalesce(SnapshotPicture.sha256, Picture.sha256, "")
     query = (
-        select(Prediction, SnapshotPicture.sha256, Picture.name, Picture.class_id, Picture.id)
-        .join(
+        select(Prediction, sha256, Picture.name, Picture.class_id, Picture.id)
+        .outerjoin(
             SnapshotPicture,
             and_(
                 SnapshotPicture.snapshot_id == (model.snapshot_id or 0),
@@ -46,7 +49,7 @@ def list_outcomes(
         )
         .outerjoin(Picture, and_(Picture.id == Prediction.picture_id, Picture.deleted_at.is_(None)))
         .where(Prediction.model_id == model.id, Prediction.set_name == set_name)
-        .order_by(Prediction.loss.desc(), Prediction.picture_id)
+        .order_by(Prediction.loss.desc().nulls_last(), Prediction.p, Prediction.picture_id)
         .limit(limit)
     )
     if cells:
@@ -68,3 +71,24 @@ def list_outcomes(
         )
         for row, sha256, name, class_now, present in session.execute(query)
     ]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SureAnswers:
+    """Answers of a judged set above a probability."""
+
+    count: int
+    wrong: int
+    expected: float  # wrong ones, if the probabilities were true
+
+
+def sure_answers(session: Session, model_id: int, set_name: str, above: float) -> SureAnswers:
+    """Those whose calibrated probability lies above; the plain one, where nothing was calibrated."""
+    p = func.coalesce(Prediction.calibrated, Prediction.p)
+    wrong = func.count().filter(Prediction.true_class != Prediction.predicted_class)
+    row = session.execute(
+        select(func.count(), wrong, func.coalesce(func.sum(1 - p), 0.0)).where(
+            Prediction.model_id == model_id, Prediction.set_name == set_name, p >= above
+        )
+    ).one()
+    return SureAnswers(count=row[0], wrong=row[1], expected=float(row[2]))

@@ -5,17 +5,18 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import BigInteger, Select, String, case, cast, func, insert, literal, select
+from sqlalchemy import BigInteger, Select, String, and_, case, cast, func, insert, literal, select
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitMember
-from vast_orchard.store.values import SnapshotPictureValue
+from vast_orchard.store.values import ModelValue, SnapshotPictureValue
 from vast_orchard.types import SetName
 
 __all__ = [
     "class_counts",
+    "learnt_as",
     "relabelled",
     "seal_snapshots",
     "set_then",
@@ -159,6 +160,21 @@ def set_then(session: Session, snapshot_id: int | None, picture_id: int) -> str 
     """The set in which a picture was, by the set's name; None: in none, or it was not there."""
     row = session.get(SnapshotPicture, (snapshot_id or 0, picture_id))
     return row.set_name if row else None
+
+
+def learnt_as(session: Session, model: ModelValue, picture_ids: Sequence[int]) -> dict[int, dict[str, Any]]:
+    """Content, label then and label now of pictures of a model's run, by their ids."""
+    rows = session.execute(
+        select(
+            SnapshotPicture.picture_id, SnapshotPicture.sha256, SnapshotPicture.class_id, Picture.class_id, Picture.id
+        )
+        .outerjoin(Picture, and_(Picture.id == SnapshotPicture.picture_id, Picture.deleted_at.is_(None)))
+        .where(SnapshotPicture.snapshot_id == (model.snapshot_id or 0), SnapshotPicture.picture_id.in_(picture_ids))
+    )
+    return {
+        picture: {"sha256": sha256, "class_then": then, "class_now": now, "gone": here is None}
+        for picture, sha256, then, now, here in rows
+    }
 
 
 def class_counts(session: Session, snapshot_id: int) -> dict[str, dict[int, int]]:

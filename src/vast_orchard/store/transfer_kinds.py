@@ -131,7 +131,10 @@ RECORDS: Mapping[str, RecordKind] = {
         RecordKind(
             table=Prediction,
             belongs=_through(Prediction.model_id, Model),
-            names={"model_id": "model", "picture_id": "picture", "true_class": "class", "predicted_class": "class"},
+            names={
+                "model_id": "model", "picture_id": "picture", "true_class": "class", "predicted_class": "class",
+                "runner_up": "class",
+            },
         ),
         RecordKind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "model_id": "model"}),
         RecordKind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "model_id": "model"}),

@@ -359,7 +359,8 @@ export interface paths {
          * Records
          * @description Pictures in the order of the field, 16 bytes each: id × 256 + flags, class id, predicted class id, big-endian.
          *
-         *     With a figure 20: the number as a float behind them.
+         *     With a figure 4 more, the number as a float behind them; with answers 4 more, the id of the next class, its highest
+         *     bit set where the model says "unsure".
          */
         get: operations["records_api_projects__project_id__field_records_get"];
         put?: never;
@@ -2069,9 +2070,29 @@ export interface paths {
         put?: never;
         /**
          * Create Judgement
-         * @description Judge the model on its training or validation set, as a job.
+         * @description Judge the model on its training or validation set, or on what lies in no set, as a job.
          */
         post: operations["create_judgement_api_models__model_id__judgements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Outside
+         * @description How many pictures in no set of its run it could be asked about now.
+         */
+        get: operations["count_outside_api_models__model_id__outside_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2108,8 +2129,30 @@ export interface paths {
         /**
          * Judgement
          * @description Scores on a set; the test set needs a counted look.
+         *
+         *     Unlabelled pictures have scores by the labels of today only: of those that somebody has labelled since.
          */
         get: operations["judgement_api_models__model_id__judgement_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/in-short": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sentences
+         * @description A judged set in a few sentences: what is confused, where errors are, what would help most next.
+         */
+        get: operations["sentences_api_models__model_id__in_short_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2250,6 +2293,28 @@ export interface paths {
          * @description Where the model looks in a picture; in one of its test pictures by a counted look.
          */
         get: operations["heatmap_api_models__model_id__pictures__picture_id__heatmap_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/pictures/{picture_id}/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Nearest
+         * @description The training pictures that lie nearest to one as the network sees them, with their labels then and now.
+         *
+         *     To one of its test pictures by a counted look. Its training set must have been judged.
+         */
+        get: operations["nearest_api_models__model_id__pictures__picture_id__nearest_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3656,7 +3721,9 @@ export interface components {
              * Set
              * @enum {string}
              */
-            set: "training" | "validation" | "test";
+            set: "training" | "validation" | "test" | "outside" | "unlabelled";
+            /** Count */
+            count: number;
             /**
              * Sure
              * @description Its intervals and calibration are known.
@@ -3666,13 +3733,15 @@ export interface components {
         /**
          * JudgementCreate
          * @description Which set to judge; the test set is judged by a look at it.
+         *
+         *     Outside the sets, labelled and unlabelled pictures are judged together.
          */
         JudgementCreate: {
             /**
              * Set
              * @enum {string}
              */
-            set: "training" | "validation";
+            set: "training" | "validation" | "outside";
         };
         /**
          * JudgementRead
@@ -3701,6 +3770,18 @@ export interface components {
             classes: components["schemas"]["ClassScoresRead"][];
             /** Confusion */
             confusion: number[][];
+            /**
+             * Relabelled
+             * @description By the labels of today: pictures that were judged by another one.
+             * @default 0
+             */
+            relabelled: number;
+            /**
+             * Left Out
+             * @description By the labels of today: pictures that have none which the model knows.
+             * @default 0
+             */
+            left_out: number;
         };
         /**
          * LabelsCreate
@@ -4120,6 +4201,33 @@ export interface components {
             set_name: ("training" | "validation" | "test") | null;
         };
         /**
+         * NearestRead
+         * @description A training picture, and how like another it is as the network sees both.
+         */
+        NearestRead: {
+            /** Picture Id */
+            picture_id: number;
+            /**
+             * Likeness
+             * @description Cosine of the angle between their features; 1 is the same.
+             */
+            likeness: number;
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Class Then
+             * @description The label that it was learnt by.
+             */
+            class_then: number;
+            /** Class Now */
+            class_now: number | null;
+            /**
+             * Gone
+             * @description It is no longer in the project.
+             */
+            gone: boolean;
+        };
+        /**
          * NetworkCheckCreate
          * @description A list of layers and blocks, and what it is for.
          */
@@ -4531,20 +4639,36 @@ export interface components {
             sha256: string;
             /** Name */
             name: string;
-            /** True Class */
-            true_class: number;
+            /**
+             * True Class
+             * @description Null of what had no label.
+             */
+            true_class: number | null;
             /** Predicted Class */
             predicted_class: number;
             /** P */
             p: number;
             /** Loss */
-            loss: number;
+            loss: number | null;
             /** Probabilities */
             probabilities: number[];
             /** Class Now */
             class_now: number | null;
             /** Gone */
             gone: boolean;
+        };
+        /**
+         * OutsideRead
+         * @description Pictures in no set of a model's run, which it could be asked about.
+         */
+        OutsideRead: {
+            /**
+             * Outside
+             * @description Labelled.
+             */
+            outside: number;
+            /** Unlabelled */
+            unlabelled: number;
         };
         /**
          * OwnLookoutBody
@@ -5413,14 +5537,17 @@ export interface components {
             digest: string | null;
             /** Set Name */
             set_name: string;
-            /** True Class */
-            true_class: number;
+            /**
+             * True Class
+             * @description Null of what had no label.
+             */
+            true_class: number | null;
             /** Predicted Class */
             predicted_class: number;
             /** P */
             p: number;
             /** Loss */
-            loss: number;
+            loss: number | null;
             /**
              * Probabilities
              * @description In the order of the model's classes.
@@ -5489,6 +5616,29 @@ export interface components {
             macro_recall: number;
             /** Macro F1 */
             macro_f1: number;
+        };
+        /**
+         * SentenceRead
+         * @description One thing that is said of a judged set, with its numbers.
+         */
+        SentenceRead: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "confuses" | "where" | "next";
+            /** Words */
+            words: string;
+            /**
+             * Sift
+             * @description Of the pictures that it is about.
+             */
+            sift: string | null;
+            /**
+             * P
+             * @description How often chance would give as much; null where nothing was tested.
+             */
+            p: number | null;
         };
         /**
          * ServerFolderRead
@@ -7456,6 +7606,8 @@ export interface operations {
                 first?: number;
                 /** @description With the number that the Sift is ordered by, in 4 bytes more. */
                 figure?: boolean;
+                /** @description With the next class of the run's answer, in 4 bytes more. */
+                answers?: boolean;
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
@@ -7501,6 +7653,8 @@ export interface operations {
                 count?: number | null;
                 /** @description With the number that the Sift is ordered by, in 4 bytes more. */
                 figure?: boolean;
+                /** @description With the next class of the run's answer, in 4 bytes more. */
+                answers?: boolean;
                 split?: number | null;
                 run?: number | null;
                 look?: number | null;
@@ -10647,6 +10801,37 @@ export interface operations {
             };
         };
     };
+    count_outside_api_models__model_id__outside_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     look_api_models__model_id__looks_post: {
         parameters: {
             query?: never;
@@ -10685,9 +10870,11 @@ export interface operations {
     judgement_api_models__model_id__judgement_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
+                /** @description As they were when it was judged, or now. */
+                labels?: "then" | "today";
             };
             header?: never;
             path: {
@@ -10717,10 +10904,45 @@ export interface operations {
             };
         };
     };
+    sentences_api_models__model_id__in_short_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     score_file_api_models__model_id__scores_csv_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
             };
@@ -10755,9 +10977,11 @@ export interface operations {
     matrix_file_api_models__model_id__matrix_csv_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
+                /** @description As they were when it was judged, or now. */
+                labels?: "then" | "today";
             };
             header?: never;
             path: {
@@ -10790,7 +11014,7 @@ export interface operations {
     answer_file_api_models__model_id__answers_csv_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
             };
@@ -10825,7 +11049,7 @@ export interface operations {
     sureness_api_models__model_id__sureness_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
             };
@@ -10860,7 +11084,7 @@ export interface operations {
     slices_api_models__model_id__slices_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description Needed for the test set. */
                 look?: number | null;
             };
@@ -10967,10 +11191,46 @@ export interface operations {
             };
         };
     };
+    nearest_api_models__model_id__pictures__picture_id__nearest_get: {
+        parameters: {
+            query?: {
+                count?: number;
+                /** @description Needed for the test set. */
+                look?: number | null;
+            };
+            header?: never;
+            path: {
+                picture_id: number;
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearestRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     outcomes_api_models__model_id__outcomes_get: {
         parameters: {
             query?: {
-                set?: "training" | "validation" | "test";
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
                 /** @description true.predicted class ids, joined by commas */
                 cells?: string;
                 wrong?: boolean;

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["PictureId", "Read", "RecordId", "SetName", "Write"]
+__all__ = ["JudgedSet", "PictureId", "Read", "RecordId", "SetName", "Write"]
 
 
 class Read(BaseModel):
@@ -27,3 +27,6 @@ class Write(BaseModel):
 
 
 SetName = Literal["training", "validation", "test"]
+
+
+JudgedSet = Literal["training", "validation", "test", "outside", "unlabelled"]

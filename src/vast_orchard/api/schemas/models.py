@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, Field, model_validator
 
-from vast_orchard.api.schemas.base import Read, SetName, Write
+from vast_orchard.api.schemas.base import JudgedSet, Read, Write
 
 __all__ = [
     "AimRead",
@@ -26,9 +26,12 @@ __all__ = [
     "LookRead",
     "ModelClassRead",
     "ModelRead",
+    "NearestRead",
     "OutcomeRead",
+    "OutsideRead",
     "ScoreRead",
     "ScoresRead",
+    "SentenceRead",
     "SliceRead",
     "SurenessRead",
     "UnsureUpdate",
@@ -95,19 +98,52 @@ class JudgementRead(ScoresRead):
 
     classes: list[ClassScoresRead]
     confusion: list[list[int]]
+    relabelled: int = Field(0, description="By the labels of today: pictures that were judged by another one.")
+    left_out: int = Field(0, description="By the labels of today: pictures that have none which the model knows.")
+
+
+class OutsideRead(BaseModel):
+    """Pictures in no set of a model's run, which it could be asked about."""
+
+    outside: int = Field(description="Labelled.")
+    unlabelled: int
+
+
+class SentenceRead(BaseModel):
+    """One thing that is said of a judged set, with its numbers."""
+
+    about: Literal["confuses", "where", "next"]
+    words: str
+    sift: str | None = Field(description="Of the pictures that it is about.")
+    p: float | None = Field(description="How often chance would give as much; null where nothing was tested.")
+
+
+class NearestRead(BaseModel):
+    """A training picture, and how like another it is as the network sees both."""
+
+    picture_id: int
+    likeness: float = Field(description="Cosine of the angle between their features; 1 is the same.")
+    sha256: str
+    class_then: int = Field(description="The label that it was learnt by.")
+    class_now: int | None
+    gone: bool = Field(description="It is no longer in the project.")
 
 
 class JudgedRead(BaseModel):
     """A set that a model was judged on."""
 
-    set: SetName
+    set: JudgedSet
+    count: int
     sure: bool = Field(description="Its intervals and calibration are known.")
 
 
 class JudgementCreate(Write):
-    """Which set to judge; the test set is judged by a look at it."""
+    """Which set to judge; the test set is judged by a look at it.
 
-    set: Literal["training", "validation"]
+    Outside the sets, labelled and unlabelled pictures are judged together.
+    """
+
+    set: Literal["training", "validation", "outside"]
 
 
 class LookCreate(Write):
@@ -257,10 +293,10 @@ class OutcomeRead(Read):
     picture_id: int
     sha256: str
     name: str
-    true_class: int
+    true_class: int | None = Field(description="Null of what had no label.")
     predicted_class: int
     p: float
-    loss: float
+    loss: float | None
     probabilities: list[float]
     class_now: int | None
     gone: bool

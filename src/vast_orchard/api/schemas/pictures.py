@@ -81,10 +81,10 @@ class SaidRead(Read):
     run: int
     digest: str | None
     set_name: str
-    true_class: int
+    true_class: int | None = Field(description="Null of what had no label.")
     predicted_class: int
     p: float
-    loss: float
+    loss: float | None
     probabilities: list[float] = Field(description="In the order of the model's classes.")
 
 

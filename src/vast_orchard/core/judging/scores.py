@@ -8,10 +8,19 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.errors import ShapeError
 
-__all__ = ["ClassScores", "Judgement", "judge", "macro_f1", "picture_losses", "recalls"]
+__all__ = [
+    "LEAST_PROBABILITY",
+    "ClassScores",
+    "Judgement",
+    "judge",
+    "judged_matrix",
+    "macro_f1",
+    "picture_losses",
+    "recalls",
+]
 
 # The smallest probability counted in a loss: float32 rounds what is surely wrong to 0, whose loss is infinite.
-_LEAST = 1e-12
+LEAST_PROBABILITY = 1e-12
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,14 +59,11 @@ def _ratio(part: int, whole: int) -> float | None:
 def picture_losses(probabilities: FloatArray, labels: Array) -> FloatArray:
     """Cross-entropy of each picture in nats: (N,), float64, for probabilities of shape (N, K) and labels (N,)."""
     true = probabilities[np.arange(len(labels)), labels].astype(np.float64)
-    return -np.log(np.maximum(true, _LEAST))
+    return -np.log(np.maximum(true, LEAST_PROBABILITY))
 
 
 def judge(probabilities: FloatArray, labels: Array) -> Judgement:
-    """Score predictions against labels.
-
-    A class that occurs but is never predicted has no precision; in the macro means it counts as 0, so that leaving
-    out a hard class cannot raise them. Classes that do not occur are left out of the means.
+    """Score predictions against labels, as `judged_matrix`.
 
     Parameters
     ----------
@@ -78,16 +84,32 @@ def judge(probabilities: FloatArray, labels: Array) -> Judgement:
     predicted = probabilities.argmax(axis=1)
     confusion = np.zeros((classes, classes), np.int64)
     np.add.at(confusion, (labels, predicted), 1)
+    return judged_matrix(confusion, float(picture_losses(probabilities, labels).mean()))
+
+
+def judged_matrix(confusion: Array, loss: float) -> Judgement:
+    """The scores that follow from the matrix alone, and the loss as it is.
+
+    A class that occurs but is never predicted has no precision; in the macro means it counts as 0, so that leaving
+    out a hard class cannot raise them. Classes that do not occur are left out of the means.
+
+    Parameters
+    ----------
+    confusion : ndarray, shape (K, K), int64
+        Counts of at least one picture; rows true, columns predicted.
+    loss : float
+        Mean cross-entropy, nats.
+    """
     scores = _all_scores(confusion)
     present = [entry for entry in scores if entry.count]
-    right = int(np.trace(confusion))
+    count, right = int(confusion.sum()), int(np.trace(confusion))
     return Judgement(
-        count=len(labels),
+        count=count,
         right=right,
-        accuracy=right / len(labels),
-        accuracy_interval=wilson_interval(right, len(labels)),
-        loss=float(picture_losses(probabilities, labels).mean()),
-        largest_class_share=max(entry.count for entry in scores) / len(labels),
+        accuracy=right / count,
+        accuracy_interval=wilson_interval(right, count),
+        loss=loss,
+        largest_class_share=max(entry.count for entry in scores) / count,
         macro_precision=float(np.mean([entry.precision or 0.0 for entry in present])),
         macro_recall=float(np.mean([entry.recall or 0.0 for entry in present])),
         macro_f1=macro_f1(confusion),

@@ -7,14 +7,17 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.heatmaps import covering_heatmap, gradient_heatmap, upscaled
+from vast_orchard.core.judging.nearest import nearest
+from vast_orchard.core.network.features import last_features
 from vast_orchard.core.network.sensitivity import mapped_layers, proposed_layer
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import standardise
+from vast_orchard.core.team import Team
 from vast_orchard.errors import InputError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.picture_file import read_picture, seen_pixels
 
-__all__ = ["heatmap"]
+__all__ = ["heatmap", "nearest_learnt"]
 
 
 def heatmap(
@@ -72,6 +75,23 @@ def heatmap(
         "heat": np.rint(heat * 255).astype(int).ravel().tolist(),
         "area": _area(model.preprocessing, upright.size),
     }
+
+
+def nearest_learnt(
+    model: Model, known: tuple[Array, Array], data: bytes, picture_id: int, count: int, team: Team
+) -> list[tuple[int, float]]:
+    """Ids of the pictures whose features lie nearest to those of a picture file, itself left out, and their likeness.
+
+    Parameters
+    ----------
+    known : (ndarray of shape (N,), ndarray of shape (N, F))
+        As `read_features` gives them.
+    """
+    ids, features = known
+    upright = read_picture(data, model.preprocessing.ground).upright
+    one = last_features(model.network(), seen_pixels(upright, model.preprocessing)[None], model.statistics, team)[0]
+    found = [(int(ids[row]), likeness) for row, likeness in nearest(features, one, count + 1)]
+    return [entry for entry in found if entry[0] != picture_id][:count]
 
 
 def _area(preprocessing: Preprocessing, size: tuple[int, int]) -> list[float]:

@@ -9,16 +9,18 @@ import structlog
 from PIL import Image
 
 from vast_orchard.at_once.starting_points import StartPlace, read_start
+from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
+from vast_orchard.formats.feature_file import read_features
 from vast_orchard.formats.model_file import Model, read_model, read_sent_model
 from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace
-from vast_orchard.jobs.quick.looking import heatmap
+from vast_orchard.jobs.quick.looking import heatmap, nearest_learnt
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.jobs.quick.varied import Varied
@@ -114,6 +116,17 @@ def _heatmap(model_path: str, sha256: str, **asked: Any) -> dict[str, Any]:
     return heatmap(model, data, answer=lambda pixels: model.probabilities(pixels, team), **asked)
 
 
+@lru_cache(maxsize=1)
+def _features(path: str) -> tuple[Array, Array]:
+    return read_features(_Place.store.read(path))
+
+
+def _nearest(model_path: str, features_path: str, sha256: str, picture_id: int, count: int) -> list[tuple[int, float]]:
+    data = _Place.store.read(ByteStore.picture_path(sha256))
+    known = _features(features_path)
+    return nearest_learnt(_model(model_path), known, data, picture_id, count, make_team(_Place.settings))
+
+
 def _start(
     place: StartPlace,
     recipe: dict[str, Any],
@@ -165,4 +178,5 @@ TASKS: dict[str, Callable[..., Any]] = {
     **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet")},
     "answer": _answer,
     "heatmap": _heatmap,
+    "nearest": _nearest,
 }

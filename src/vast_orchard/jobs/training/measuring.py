@@ -10,14 +10,14 @@ from vast_orchard.core.pictures.measures import measure
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.store.measures import add_measures, unmeasured
-from vast_orchard.store.values import SnapshotPictureValue
+from vast_orchard.store.values import JudgedPictureValue
 
 __all__ = ["measure_pictures"]
 
 _AT_ONCE = 500
 
 
-def measure_pictures(context: WorkContext, pictures: Sequence[SnapshotPictureValue], progress: Progress) -> None:
+def measure_pictures(context: WorkContext, pictures: Sequence[JudgedPictureValue], progress: Progress) -> None:
     """Measure those of the pictures that were never measured, by their thumbnails of at most 208 pixels."""
     with context.database.session() as session:
         waiting = unmeasured(session, [picture.picture_id for picture in pictures])

@@ -40,7 +40,7 @@ from vast_orchard.store.runs import add_epoch, get_run, set_last_state
 from vast_orchard.store.schema import RunEnding, RunState
 from vast_orchard.store.snapshots import snapshot_pictures
 from vast_orchard.store.values import RunValue
-from vast_orchard.types import SetName
+from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["train_run"]
 
@@ -134,7 +134,7 @@ def _judge(context: WorkContext, run_id: int, progress: Progress) -> None:
         model = get_run(session, run_id).model
         judged = model is None or SetName.VALIDATION.value in judged_sets(session, model.id)
     if model is not None and not judged:
-        judge_model(context, model.id, SetName.VALIDATION, progress.unstoppable())
+        judge_model(context, model.id, JudgedSet.VALIDATION, progress.unstoppable())
 
 
 class _Recorder:

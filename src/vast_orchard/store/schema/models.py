@@ -72,11 +72,11 @@ class Judgement(Base):
     model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), primary_key=True)
     set_name: Mapped[str] = mapped_column(String(10), primary_key=True)
     digest: Mapped[str | None] = mapped_column(String(64))
-    scores: Mapped[dict[str, Any]]
+    scores: Mapped[dict[str, Any]]  # of unlabelled pictures their count alone
     sureness: Mapped[dict[str, Any] | None]  # None of what was judged before 0.9
     judged_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     __table_args__ = (
-        CheckConstraint("set_name in ('training', 'validation', 'test')", name="set_name"),
+        CheckConstraint("set_name in ('training', 'validation', 'test', 'outside', 'unlabelled')", name="set_name"),
         ForeignKeyConstraint(
             ["model_id", "digest"], ["model.id", "model.digest"], name="fk_judgement_state", ondelete="CASCADE"
         ),
@@ -90,11 +90,14 @@ class Prediction(Base):
     model_id: Mapped[int] = mapped_column(primary_key=True)
     picture_id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     set_name: Mapped[str] = mapped_column(String(10))
-    true_class: Mapped[int]  # ids, as in the model's class list
+    true_class: Mapped[int | None]  # ids, as in the model's class list; None of what had no label
     predicted_class: Mapped[int]
     p: Mapped[float] = mapped_column(REAL)  # probability of the predicted class
-    loss: Mapped[float] = mapped_column(REAL)
+    loss: Mapped[float | None] = mapped_column(REAL)
     probabilities: Mapped[list[float]] = mapped_column(ARRAY(REAL))
+    runner_up: Mapped[int | None]  # id of the class that is next
+    # Probability of the predicted class with the model's temperature; None where that was not known.
+    calibrated: Mapped[float | None] = mapped_column(REAL)
     __table_args__ = (
         ForeignKeyConstraint(
             ["model_id", "set_name"],

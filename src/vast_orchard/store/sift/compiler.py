@@ -53,8 +53,9 @@ from vast_orchard.store.sift.syntax import (
     Text,
     Word,
 )
+from vast_orchard.store.sift.undecided import undecided
 from vast_orchard.store.sift.words import FIELDS, RUN_FLAGS, RUN_ORDERS, Kind
-from vast_orchard.types import SetName
+from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["SAID", "CompiledSift", "SiftScope", "compile_sift"]
 
@@ -103,6 +104,8 @@ class SiftScope:
     model_id: int | None = None  # what that run has kept
     unjudged: str | None = None  # what to do about a run that was not judged
     run_classes: Mapping[str, int] = field(default_factory=dict)  # as the run knows them
+    # By class id: a less probable answer of it is "unsure", of None every one; None: nobody has set it.
+    unsure_below: Mapping[int, float | None] | None = None
     test_shown: bool = False  # a look at the test set was counted
     like_id: int | None = None  # the picture that `order:like` compares with
 
@@ -188,6 +191,11 @@ def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
         _need_run(name, place, scope)
     if name == "parted-copies":
         _need_split(place, scope)
+    if name == "undecided" and scope.unsure_below is None:
+        mend = "Say in Review under which probability it does."
+        raise SiftError('This model never says "unsure".', mend, place)
+    # A label of today that the run does not know it could not have said.
+    known = and_(Prediction.predicted_class.is_not(None), Picture.class_id.in_(list(scope.run_classes.values())))
     tests: dict[str, _Test] = {
         "unlabelled": Picture.class_id.is_(None),
         "excluded": Picture.excluded.expression,
@@ -195,9 +203,12 @@ def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
         "noted": Picture.note != "",
         "two-labels": Picture.two_labels.expression,
         **copy_flags(scope.project_id, scope.sets),
-        "wrong": _known(Prediction.predicted_class, Prediction.true_class != Prediction.predicted_class),
-        "right": _known(Prediction.predicted_class, Prediction.true_class == Prediction.predicted_class),
+        "wrong": _known(Prediction.true_class, Prediction.true_class != Prediction.predicted_class),
+        "right": _known(Prediction.true_class, Prediction.true_class == Prediction.predicted_class),
         "judged": Prediction.picture_id.is_not(None),
+        "undecided": undecided(scope.unsure_below),
+        "wrong-today": _known(Picture.class_id, and_(known, Picture.class_id != Prediction.predicted_class)),
+        "right-today": _known(Picture.class_id, and_(known, Picture.class_id == Prediction.predicted_class)),
     }
     return tests[name]
 
@@ -273,10 +284,9 @@ def _set(field: str, word: Word, scope: SiftScope) -> _Test:
     name, asked = word.text.lower(), field == "judged"
     if name == "none":
         return Prediction.set_name.is_(None) if asked else in_set(Picture.id.expression, scope.sets, None)
-    if name not in {entry.value for entry in SetName}:
-        mend = did_you_mean(
-            name, ["training", "validation", "test", "none"], "There are training, validation, test, none."
-        )
+    names = [entry.value for entry in (JudgedSet if asked else SetName)]
+    if name not in names:
+        mend = did_you_mean(name, [*names, "none"], f"There are {', '.join(names)}, none.")
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
     if asked:
         return _known(Prediction.set_name, Prediction.set_name == name)

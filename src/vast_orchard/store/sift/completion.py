@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Picture, Prediction, SplitMember
 from vast_orchard.store.sift.compiler import SAID, SiftScope
-from vast_orchard.store.sift.words import FIELDS, FLAGS, JOINS, ORDERS, RUN_FLAGS, RUN_ORDERS, Kind
-from vast_orchard.types import SetName
+from vast_orchard.store.sift.words import FIELDS, FLAGS, JOINS, ORDERS, RUN_FLAGS, RUN_ORDERS, Kind, quoted
+from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["Completion", "complete"]
 
@@ -78,8 +78,7 @@ def _quoted(text: str) -> str:
     """A name as it must be written to be read again."""
     if re.fullmatch(r'[^\s()",*]+', text) and text.lower() != "none":
         return text
-    doubled = text.replace('"', '""')
-    return f'"{doubled}"'
+    return quoted(text)
 
 
 def _values(session: Session, scope: SiftScope, field: str, start: int) -> list[Completion]:
@@ -140,12 +139,11 @@ def _said_counts(session: Session, scope: SiftScope, column: ColumnElement[Any])
 
 
 def _sets(session: Session, scope: SiftScope, field: str, start: int) -> list[Completion]:
-    names = [entry.value for entry in SetName]
     if field == "judged":
         said = _said_counts(session, scope, Prediction.set_name.expression)
         return [
-            Completion(text=name, start=start, words=f"asked about as {name}", count=said[name])
-            for name in names
+            Completion(text=name.value, start=start, words=f"asked about as {name}", count=said[name])
+            for name in JudgedSet
             if name in said
         ]
     query = (
@@ -155,5 +153,6 @@ def _sets(session: Session, scope: SiftScope, field: str, start: int) -> list[Co
         .group_by(SplitMember.set_name)
     )
     counts = dict(session.execute(query).all())
+    names = [entry.value for entry in SetName]
     found = [Completion(text=name, start=start, words=f"the {name} set", count=counts.get(name, 0)) for name in names]
     return [*found, Completion(text="none", start=start, words="in no set", count=None)]

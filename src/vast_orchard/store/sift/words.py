@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-__all__ = ["FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind"]
+__all__ = ["FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind", "quoted"]
 
 
 class Kind(StrEnum):
@@ -53,7 +53,9 @@ FIELDS = {
     "broken": Field(kind=Kind.RUN, words="wrong now, and right by that run: broken:3", needs_run=True),
     "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
     "true": Field(kind=Kind.CLASS, words="the class that the run was judged against: true:plate", needs_run=True),
-    "judged": Field(kind=Kind.SET, words="the set in which the run was asked: judged:validation", needs_run=True),
+    "judged": Field(
+        kind=Kind.SET, words="the set in which the run was asked: judged:validation, judged:outside", needs_run=True
+    ),
     "p": Field(kind=Kind.NUMBER, words="probability of the predicted class: p<0.6", needs_run=True),
     "loss": Field(kind=Kind.NUMBER, words="of the run on it: loss>1", needs_run=True),
 }
@@ -71,8 +73,11 @@ FLAGS = {
     "wrong": "the run read it as another class",
     "right": "the run read it as its class",
     "judged": "the run was asked about it",
+    "undecided": "the run says unsure of it",
+    "wrong-today": "the run reads it as another class than its label of today",
+    "right-today": "the run reads it as its label of today",
 }
-RUN_FLAGS = frozenset({"wrong", "right", "judged"})
+RUN_FLAGS = frozenset({"wrong", "right", "judged", "undecided", "wrong-today", "right-today"})
 
 ORDERS = {
     "name": "by file name",
@@ -91,3 +96,9 @@ ORDERS = {
 RUN_ORDERS = frozenset({"p", "loss"})
 
 JOINS = {"and": "both", "or": "at least one", "not": "the opposite"}
+
+
+def quoted(name: str) -> str:
+    """A name as it can always be written in a Sift."""
+    doubled = name.replace('"', '""')
+    return f'"{doubled}"'

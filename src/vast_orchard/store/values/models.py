@@ -35,10 +35,10 @@ class OutcomeValue:
     picture_id: int
     sha256: str
     name: str
-    true_class: int
+    true_class: int | None  # None: it had no label
     predicted_class: int
     p: float
-    loss: float
+    loss: float | None
     probabilities: list[float]
     class_now: int | None
     gone: bool  # the picture is no longer in the project
@@ -51,10 +51,10 @@ class SaidValue:
     run: int  # its number
     digest: str | None  # of a former version's model that was never read
     set_name: str
-    true_class: int
+    true_class: int | None
     predicted_class: int
     p: float
-    loss: float
+    loss: float | None
     probabilities: list[float]
 
 

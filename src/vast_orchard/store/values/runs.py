@@ -10,6 +10,7 @@ __all__ = [
     "BinnedRun",
     "EpochValue",
     "Footing",
+    "JudgedPictureValue",
     "LedgerPage",
     "QueuedRun",
     "RunGroupValue",
@@ -138,11 +139,18 @@ class RunGroupValue:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SnapshotPictureValue:
-    """A picture as it was when its snapshot was taken."""
+class JudgedPictureValue:
+    """A picture that a model is asked about."""
 
     picture_id: int
     sha256: str
+    class_id: int | None  # None: nobody has labelled it
+
+
+@dataclass(frozen=True, kw_only=True)
+class SnapshotPictureValue(JudgedPictureValue):
+    """A picture as it was when its snapshot was taken."""
+
     class_id: int
     set_name: str
 
