@@ -35,6 +35,7 @@ function found(changes: Partial<Comparison> = {}): Comparison {
     pictures: 20,
     judged: [20, 20],
     labels_differ: 0,
+    set: "validation",
     labels_of: 5,
     differences: [],
     pair: { gained: 7, lost: 5, p: 0.7744 },

@@ -135,7 +135,7 @@ describe("figures", () => {
       view.setBigUint64(20 * n, BigInt(n + 1) * 256n);
       view.setFloat32(20 * n + 16, value);
     }
-    const index = new FieldIndex(view.buffer, 2, "loss");
+    const index = new FieldIndex(view.buffer, 2, { figure: "loss" });
     expect([index.ids(), index.figureAt(0), index.figureAt(1), index.figureAt(2)]).toEqual([
       [1, 2],
       2.5,

@@ -7,6 +7,8 @@ import { answerSentence, ranked } from "../src/domain/ranking";
 function judged(confusion: number[][]): Judgement {
   const total = (cells: number[]) => cells.reduce((sum, n) => sum + n, 0);
   return {
+    relabelled: 0,
+    left_out: 0,
     count: total(confusion.map(total)),
     right: total(confusion.map((row, place) => row[place] ?? 0)),
     accuracy: 0.8,

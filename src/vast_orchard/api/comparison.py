@@ -17,8 +17,16 @@ RunIds = Annotated[
     Query(min_length=1, max_length=10, description="Two to four runs."),
 ]
 
+LookIds = Annotated[
+    list[Annotated[int, Query(ge=1, le=LARGEST_ID)]] | None,
+    Query(max_length=10, description="For the test set: a counted look for each run, in their order."),
+]
+
 
 @router.get("/projects/{project_id}/comparison", response_model=RunsComparisonRead)
-def compare(session: SessionOf, project: ProjectOf, run: RunIds) -> dict[str, Any]:
-    """What differs in the runs, and how they do on the validation pictures that they share."""
-    return compare_runs(session, project.id, run)
+def compare(session: SessionOf, project: ProjectOf, run: RunIds, look: LookIds = None) -> dict[str, Any]:
+    """What differs in the runs, and how they do on the pictures of a set that they share.
+
+    That is validation, or by a counted look at each of them the test set.
+    """
+    return compare_runs(session, project.id, run, look)

@@ -15,26 +15,34 @@ from vast_orchard.core.network.effort import effort_of
 from vast_orchard.core.network.plan import plan
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.store.comparing import SaidOfOne, common_answers
+from vast_orchard.store.models import check_look, judged_counts, judgement_of
 from vast_orchard.store.run_changes import differences
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.snapshots import relabelled
 from vast_orchard.store.values import ModelValue, RunValue
+from vast_orchard.types import SetName
 
 __all__ = ["compare_runs"]
 
-_SET = "validation"
 _MOST = 4
 
 
-def compare_runs(session: Session, project_id: int, run_ids: Sequence[int]) -> dict[str, Any]:
+def compare_runs(
+    session: Session, project_id: int, run_ids: Sequence[int], looks: Sequence[int] | None = None
+) -> dict[str, Any]:
     """What a person asks of runs of a project before taking one of them.
+
+    Parameters
+    ----------
+    looks : sequence of int, optional
+        Counted ones, one for each run, for their test pictures; without them their validation pictures.
 
     Raises
     ------
     InputError
-        One run, more than four, or one of another project.
+        One run, more than four, or one of another project; not as many looks.
     ConflictError
-        One has kept nothing, or was not judged on validation.
+        One has kept nothing, was not judged on the set, or its look was not counted.
     """
     if not 2 <= len(run_ids) <= _MOST or len(set(run_ids)) != len(run_ids):
         raise InputError(f"{len(run_ids)} runs were named.", f"Name two to {_MOST} different ones.")
@@ -43,7 +51,18 @@ def compare_runs(session: Session, project_id: int, run_ids: Sequence[int]) -> d
         if run.project_id != project_id:
             raise InputError(f"Run {run.id} is of another project.", "Compare runs of one project.")
     models = [_judged(run) for run in runs]
-    said = common_answers(session, project_id, [model.id for model in models], _SET)
+    name = SetName.VALIDATION
+    if looks is not None:
+        if len(looks) != len(models):
+            raise InputError(f"{len(looks)} looks were named for {len(models)} runs.", "Name one for each run.")
+        name = SetName.TEST
+        for run, model, look in zip(runs, models, looks, strict=True):
+            check_look(session, model.id, look)
+            if judgement_of(session, model.id, name) is None:
+                mend = "Wait for the judging that the look started."
+                raise ConflictError(f"Run {run.number} was not judged on test yet.", mend)
+    counts = [judged_counts(session, model.id)[name][0] for model in models]
+    said = common_answers(session, project_id, [model.id for model in models], name)
     # By the labels of the newest: they are the better known ones.
     newest = max(range(len(runs)), key=lambda place: runs[place].number)
     classes = _classes(models)
@@ -51,7 +70,8 @@ def compare_runs(session: Session, project_id: int, run_ids: Sequence[int]) -> d
         "runs": [_side(run, place, said, newest, classes) for place, run in enumerate(runs)],
         "classes": list(classes.values()),
         "pictures": len(said),
-        "judged": [(run.validation or {})["count"] for run in runs],
+        "set": name.value,
+        "judged": counts,
         "labels_differ": sum(len(set(one.true)) > 1 for one in said),
         "labels_of": runs[newest].number,
         "differences": differences([_made_of(run) for run in runs]),

@@ -97,7 +97,8 @@ def _next(
     found = [_labels_first(session, model, set_name), _more_of_one(session, model, set_name, confusion, names)]
     told = [entry for entry in found if entry is not None]
     if set_name == "training":
-        return told
+        words = "Look at the labels of these errors: a network seldom gets wrong what it has learnt."
+        return told or [_sentence("next", words, "judged:training wrong order:-loss")]
     learnt = judgement_of(session, model.id, "training")
     if learnt is None:
         words = "Judge the training set: that tells whether more pictures or a larger network helps."

@@ -43,11 +43,8 @@ def report_facts(session: Session, model: ModelValue, now: dt.datetime, look: in
         check_look(session, model.id, look)
     run, project = get_run(session, model.run_id or 0), get_project(session, model.project_id)
     judged = judged_sets(session, model.id)
-    shown = [
-        name
-        for name in ("validation", "training", "outside", *(["test"] if look is not None else []))
-        if name in judged
-    ]
+    told = "validation" if look is None else "test"
+    shown = [name for name in dict.fromkeys(("validation", "training", "outside", told)) if name in judged]
     groups = copy_keys(session, model.project_id)
     counts = class_counts(session, run.snapshot_id)
     stands = footing(session, run.id)
@@ -82,8 +79,8 @@ def report_facts(session: Session, model: ModelValue, now: dt.datetime, look: in
             for name in shown
         },
         "worst": _worst(session, model, "test" if look is not None else "validation"),
-        "in_short": in_short(session, model, shown[0]) if shown else [],
-        "slices": find_slices(session, model, "test" if look is not None else "validation"),
+        "in_short": in_short(session, model, told) if told in judged else [],
+        "slices": find_slices(session, model, told),
         "lookouts": [entry for entry in run_lookouts(session, run)["lookouts"] if entry["standing"] == "found"],
         "program": __version__,
     }  # fmt: skip

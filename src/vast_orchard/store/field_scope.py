@@ -134,6 +134,7 @@ def said_of(session: Session, scope: SiftScope, picture_ids: Sequence[int] | Non
             true_class=said.true_class,
             predicted_class=said.predicted_class,
             p=said.p,
+            calibrated=said.calibrated,
             loss=said.loss,
             probabilities=list(said.probabilities),
         )

@@ -80,6 +80,9 @@ export type Operation = Schemas["OperationUseRead"];
 export type Ingredient = Schemas["IngredientRead"];
 export type DrawnSheet = Schemas["SheetRead"];
 export type SplitChecks = Schemas["SplitChecksRead"];
+export type JudgedSet = Schemas["JudgedRead"]["set"];
+export type Sentence = Schemas["SentenceRead"];
+export type Nearest = Schemas["NearestRead"];
 export type SetName = "training" | "validation" | "test";
 
 /** Each window takes back its own steps, so each has an id that lives as long as it does. */

@@ -9,8 +9,8 @@ import { unhurried } from "./unhurried";
 const REFRESHED: Record<string, readonly string[]> = {
   projects: ["projects", "starting-models"],
   classes: ["classes", "networks", "start-plan", "pictures", "footing"],
-  pictures: ["pictures", "classes", "projects", "splits", "imports", "footing"],
-  actions: ["pictures", "copies", "classes", "splits", "footing", "bin", "projects"],
+  pictures: ["outside", "judgement", "pictures", "classes", "projects", "splits", "imports", "footing"],
+  actions: ["outside", "judgement", "pictures", "copies", "classes", "splits", "footing", "bin", "projects"],
   imports: ["imports"],
   copies: ["copies", "pictures"],
   bin: ["bin", "disk"],
@@ -30,6 +30,7 @@ const REFRESHED: Record<string, readonly string[]> = {
     "judgement",
     "sureness",
     "judged-sets",
+    "in-short",
     "comparison",
     "slices",
     "projects",

@@ -46,6 +46,8 @@ export interface FieldQuery {
   readonly look: number | undefined;
   /** The picture that `order:like` compares with. */
   readonly like: number | undefined;
+  /** With what the run says next, and whether it says "unsure". */
+  readonly answers?: boolean;
 }
 
 /** What an address says of a Sift's context, as the server reads it. */
@@ -88,6 +90,7 @@ export function useField(projectId: number, asked: FieldQuery) {
         sift: asked.sift,
         group: asked.group,
         figure: true,
+        ...(asked.answers ? { answers: true } : {}),
         ...contextOf(asked),
       };
       const counted = await need(
@@ -99,13 +102,14 @@ export function useField(projectId: number, asked: FieldQuery) {
       const { rows, total } = counted;
       const figure = counted.figure ?? undefined;
       const first = fromBase64(counted.first);
-      const begun = { rows, total, index: new FieldIndex(first, total, figure) };
+      const has = { figure, answers: asked.answers };
+      const begun = { rows, total, index: new FieldIndex(first, total, has) };
       if (total <= FIRST_RECORDS) return begun;
       if (queries.getQueryData(key) === undefined) queries.setQueryData(key, begun);
       const params = new URLSearchParams(Object.entries(query).map(([name, value]) => [name, String(value)]));
       params.set("start", String(FIRST_RECORDS));
       const rest = await needBytes(`/api/projects/${projectId}/field/records?${params}`, { signal });
-      return { rows, total, index: new FieldIndex(joined([first, rest]), total, figure) };
+      return { rows, total, index: new FieldIndex(joined([first, rest]), total, has) };
     },
     placeholderData: keepPreviousData,
   });

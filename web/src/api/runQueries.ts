@@ -13,6 +13,7 @@ import { mayEndEarly } from "../domain/trainingSettings";
 import {
   client,
   type Heatmap,
+  type JudgedSet,
   type LedgerOrder,
   type LedgerPage,
   type Model,
@@ -21,7 +22,6 @@ import {
   type OwnLookout,
   type Problem,
   type Run,
-  type SetName,
   type TrainingSettings,
 } from "./client";
 
@@ -259,17 +259,50 @@ function lookQuery(look: number | undefined): { look?: number } {
   return look ? { look } : {};
 }
 
-export function useJudgement(modelId: number, set: SetName, look: number | undefined, known = true) {
+/** The labels that a set is judged by. */
+export type Labels = "then" | "today";
+
+export function useJudgement(
+  modelId: number,
+  set: JudgedSet,
+  look: number | undefined,
+  known = true,
+  labels: Labels = "then",
+) {
   return useQuery({
-    queryKey: ["judgement", modelId, set, look ?? 0],
+    queryKey: ["judgement", modelId, set, look ?? 0, labels],
     enabled: known && (set !== "test" || look !== undefined),
     retry: false,
     queryFn: () =>
       need(
         client.GET("/api/models/{model_id}/judgement", {
+          params: { path: { model_id: modelId }, query: { set, labels, ...lookQuery(look) } },
+        }),
+      ),
+  });
+}
+
+/** What stands out in a judged set, in a few sentences. */
+export function useInShort(modelId: number, set: JudgedSet, look: number | undefined, known: boolean) {
+  return useQuery({
+    queryKey: ["in-short", modelId, set, look ?? 0],
+    enabled: known && set !== "unlabelled" && (set !== "test" || look !== undefined),
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/in-short", {
           params: { path: { model_id: modelId }, query: { set, ...lookQuery(look) } },
         }),
       ),
+  });
+}
+
+/** How many pictures in no set a model could be asked about now. */
+export function useOutside(modelId: number) {
+  return useQuery({
+    queryKey: ["outside", modelId],
+    queryFn: () =>
+      need(client.GET("/api/models/{model_id}/outside", { params: { path: { model_id: modelId } } })),
   });
 }
 
@@ -283,7 +316,7 @@ export function useJudgedSets(modelId: number) {
 }
 
 /** How sure the figures of a judged set are. */
-export function useSureness(modelId: number, set: SetName, look: number | undefined, known: boolean) {
+export function useSureness(modelId: number, set: JudgedSet, look: number | undefined, known: boolean) {
   return useQuery({
     queryKey: ["sureness", modelId, set, look ?? 0],
     enabled: known && (set !== "test" || look !== undefined),
@@ -298,7 +331,7 @@ export function useSureness(modelId: number, set: SetName, look: number | undefi
 }
 
 /** Facts of pictures that go with errors. */
-export function useSlices(modelId: number, set: SetName, look: number | undefined) {
+export function useSlices(modelId: number, set: JudgedSet, look: number | undefined) {
   return useQuery({
     queryKey: ["slices", modelId, set, look ?? 0],
     queryFn: () =>
@@ -311,16 +344,25 @@ export function useSlices(modelId: number, set: SetName, look: number | undefine
 }
 
 /** Two to four runs beside each other. */
-export function useComparison(projectId: number, runIds: readonly number[]) {
+export function useComparison(
+  projectId: number,
+  runIds: readonly number[],
+  /** Counted ones, one for each run, for their test pictures; without them validation. */
+  looks: readonly number[] | undefined,
+  ready: boolean,
+) {
   return useQuery({
-    queryKey: ["comparison", projectId, runIds],
-    enabled: runIds.length > 1,
+    queryKey: ["comparison", projectId, runIds, looks ?? []],
+    enabled: ready && runIds.length > 1,
     retry: false,
     placeholderData: keepPreviousData,
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/comparison", {
-          params: { path: { project_id: projectId }, query: { run: [...runIds] } },
+          params: {
+            path: { project_id: projectId },
+            query: { run: [...runIds], ...(looks ? { look: [...looks] } : {}) },
+          },
         }),
       ),
   });
@@ -333,11 +375,26 @@ export function useEpochsOf(runIds: readonly number[]) {
   });
 }
 
+/** The training pictures that lie nearest to one, as the network sees them; known once its training set was judged. */
+export function useNearest(model: Model, pictureId: number, look: number | undefined, known: boolean) {
+  return useQuery({
+    queryKey: ["nearest", model.id, model.digest, pictureId, look ?? 0],
+    enabled: known,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/pictures/{picture_id}/nearest", {
+          params: { path: { model_id: model.id, picture_id: pictureId }, query: lookQuery(look) },
+        }),
+      ),
+  });
+}
+
 /** What is asked of a heatmap. */
 export interface Looking {
   readonly way: Heatmap["way"];
-  /** The class that the model says, where none is named. */
-  readonly classId: number | undefined;
+  /** A class, or the picture's own; the one that the model says, where none is named. */
+  readonly classId: number | "label" | undefined;
   /** The one that is proposed, where none is named. */
   readonly layer: string | undefined;
 }
@@ -345,30 +402,59 @@ export interface Looking {
 /** Where a model looks in a picture; asked for only when it is to be seen. */
 export function useHeatmap(
   model: Model | undefined,
-  pictureId: number,
+  picture: { readonly id: number; readonly labelled: number | null },
   asked: Looking | undefined,
   look: number | undefined,
 ) {
+  const classId = model && classOf(model, picture.labelled, asked);
+  const of = { ...(asked ?? FIRST_LOOK), classId };
   return useQuery({
-    queryKey: ["heatmap", model?.id ?? 0, model?.digest ?? "", pictureId, asked ?? {}, look ?? 0],
+    queryKey: ["heatmap", model?.id ?? 0, model?.digest ?? "", picture.id, of, look ?? 0],
     enabled: model !== undefined && asked !== undefined,
     retry: false,
     staleTime: Infinity,
-    queryFn: () =>
-      need(
-        client.GET("/api/models/{model_id}/pictures/{picture_id}/heatmap", {
-          params: {
-            path: { model_id: model?.id ?? 0, picture_id: pictureId },
-            query: {
-              way: asked?.way ?? "gradients",
-              ...(asked?.classId === undefined ? {} : { class_id: asked.classId }),
-              ...(asked?.layer === undefined || asked.way === "covering" ? {} : { layer: asked.layer }),
-              ...lookQuery(look),
-            },
-          },
-        }),
-      ),
+    queryFn: () => readHeatmap(model?.id ?? 0, picture.id, of, look),
   });
+}
+
+export const FIRST_LOOK: Looking = { way: "gradients", classId: undefined, layer: undefined };
+
+/** The class that is meant; what the model says, where the picture's own is none that it knows. */
+function classOf(model: Model, labelled: number | null, asked: Looking | undefined): number | undefined {
+  if (asked?.classId !== "label") return asked?.classId;
+  return model.classes.find((entry) => entry.id === labelled)?.id;
+}
+
+function readHeatmap(
+  modelId: number,
+  pictureId: number,
+  of: { way: Heatmap["way"]; classId: number | undefined; layer: string | undefined },
+  look: number | undefined,
+): Promise<Heatmap> {
+  return need(
+    client.GET("/api/models/{model_id}/pictures/{picture_id}/heatmap", {
+      params: {
+        path: { model_id: modelId, picture_id: pictureId },
+        query: {
+          way: of.way,
+          ...(of.classId === undefined ? {} : { class_id: of.classId }),
+          ...(of.layer === undefined || of.way === "covering" ? {} : { layer: of.layer }),
+          ...lookQuery(look),
+        },
+      },
+    }),
+  );
+}
+
+/** Reads the heatmaps of tiles: for what the model says, for the label of each, or for one class. */
+export function heatReader(model: Model, classId: Looking["classId"], look: number | undefined) {
+  return (pictureId: number, labelled: number) =>
+    readHeatmap(
+      model.id,
+      pictureId,
+      { ...FIRST_LOOK, classId: classOf(model, labelled, { ...FIRST_LOOK, classId }) },
+      look,
+    );
 }
 
 export function useExports(modelId: number) {

@@ -772,7 +772,9 @@ export interface paths {
         };
         /**
          * Compare
-         * @description What differs in the runs, and how they do on the validation pictures that they share.
+         * @description What differs in the runs, and how they do on the pictures of a set that they share.
+         *
+         *     That is validation, or by a counted look at each of them the test set.
          */
         get: operations["compare_api_projects__project_id__comparison_get"];
         put?: never;
@@ -3502,6 +3504,13 @@ export interface components {
              * @description That can be asked about, from the picture on.
              */
             layers: string[];
+            /**
+             * Width
+             * @description Of the upright picture.
+             */
+            width: number;
+            /** Height */
+            height: number;
             /** Rows */
             rows: number;
             /** Columns */
@@ -5501,13 +5510,18 @@ export interface components {
              */
             classes: components["schemas"]["ModelClassRead"][];
             /**
+             * Set
+             * @enum {string}
+             */
+            set: "validation" | "test";
+            /**
              * Pictures
-             * @description Validation pictures of all of them.
+             * @description Of this set of all of them.
              */
             pictures: number;
             /**
              * Judged
-             * @description Validation pictures of each.
+             * @description Of this set of each.
              */
             judged: number[];
             /**
@@ -5546,6 +5560,11 @@ export interface components {
             predicted_class: number;
             /** P */
             p: number;
+            /**
+             * Calibrated
+             * @description The same with the model's temperature; null without one.
+             */
+            calibrated: number | null;
             /** Loss */
             loss: number | null;
             /**
@@ -8460,6 +8479,8 @@ export interface operations {
             query: {
                 /** @description Two to four runs. */
                 run: number[];
+                /** @description For the test set: a counted look for each run, in their order. */
+                look?: number[] | null;
             };
             header?: never;
             path: {

@@ -25,8 +25,8 @@ export function cautions(found: Comparison): string[] {
   if (found.pictures < most)
     said.push(
       found.pictures
-        ? `Held against each other on the ${plural(found.pictures, "validation picture")} that all of them share, of ${found.judged.join(" and ")}: the others one of them has learnt from, or was not asked about.`
-        : "They share no validation picture, so nothing can be said picture by picture.",
+        ? `Held against each other on the ${plural(found.pictures, `${found.set} picture`)} that all of them share, of ${found.judged.join(" and ")}: the others one of them has learnt from, or was not asked about.`
+        : `They share no ${found.set} picture, so nothing can be said picture by picture.`,
     );
   if (found.labels_differ)
     said.push(

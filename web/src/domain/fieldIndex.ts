@@ -1,8 +1,10 @@
 /** Which picture stands where in the field, and what its tile shows: in few bytes a picture, as the server sends them. */
 
 const RECORD_BYTES = 16;
-/** Of the number that the pictures are ordered by, where there is one. */
-const FIGURE_BYTES = 4;
+/** Of the number that the pictures are ordered by, where there is one, and of the run's next class, if asked for. */
+const FURTHER_BYTES = 4;
+/** Set where the model says "unsure". */
+const UNDECIDED_BIT = 2 ** 31;
 /** Flags of a record; the set stands in its two lowest bits. */
 export const EXCLUDED = 4;
 export const UNSURE = 8;
@@ -17,17 +19,27 @@ const SETS = [null, "training", "validation", "test"] as const;
 export class FieldIndex {
   private readonly view: DataView;
   private readonly stride: number;
+  private readonly answersAt: number | undefined;
+  /** What the number is that each record carries. */
+  readonly figure: string | undefined;
   readonly loaded: number;
 
   constructor(
     records: ArrayBuffer,
     /** Pictures that the field has in all, loaded or not. */
     readonly total: number,
-    /** What the number is that each record carries. */
-    readonly figure?: string | undefined,
+    has: {
+      /** What the number is that each record carries. */
+      readonly figure?: string | undefined;
+      /** The next class, and whether the model says "unsure". */
+      readonly answers?: boolean | undefined;
+    } = {},
   ) {
     this.view = new DataView(records);
-    this.stride = RECORD_BYTES + (figure ? FIGURE_BYTES : 0);
+    this.figure = has.figure;
+    const first = RECORD_BYTES + (has.figure ? FURTHER_BYTES : 0);
+    this.answersAt = has.answers ? first : undefined;
+    this.stride = first + (has.answers ? FURTHER_BYTES : 0);
     this.loaded = Math.min(total, Math.floor(records.byteLength / this.stride));
   }
 
@@ -61,6 +73,29 @@ export class FieldIndex {
     if (!this.figure || index >= this.loaded) return undefined;
     const value = this.view.getFloat32(index * this.stride + RECORD_BYTES);
     return Number.isNaN(value) ? undefined : value;
+  }
+
+  /** The class that is next in the run's answer; 0 where that is not known. */
+  nextAt(index: number): number {
+    return this.answerAt(index) % UNDECIDED_BIT;
+  }
+
+  /** The model says "unsure" of it. */
+  undecidedAt(index: number): boolean {
+    return this.answerAt(index) >= UNDECIDED_BIT;
+  }
+
+  /** What was said of it is not its label: as it was judged, or as it is now. */
+  misreadAt(index: number): boolean {
+    const flags = this.flagsAt(index);
+    return (
+      Boolean(flags & JUDGED) && (Boolean(flags & WRONG) || this.classAt(index) !== this.predictedAt(index))
+    );
+  }
+
+  private answerAt(index: number): number {
+    if (this.answersAt === undefined || index >= this.loaded) return 0;
+    return this.view.getUint32(index * this.stride + this.answersAt);
   }
 
   ids(): number[] {

@@ -39,6 +39,22 @@ export function heatArea(found: Heatmap): { left: number; top: number; width: nu
   return { left, top, width: right - left, height: bottom - top };
 }
 
+/** Where the map lies over a square tile of a side, in whose middle the whole picture stands. */
+export function heatOnTile(
+  found: Heatmap,
+  side: number,
+): { left: number; top: number; width: number; height: number } {
+  const scale = side / Math.max(found.width, found.height);
+  const [width, height] = [found.width * scale, found.height * scale];
+  const area = heatArea(found);
+  return {
+    left: (side - width) / 2 + area.left * width,
+    top: (side - height) / 2 + area.top * height,
+    width: area.width * width,
+    height: area.height * height,
+  };
+}
+
 export function heatWords(found: Heatmap, model: Model): string {
   const name = model.classes.find((entry) => entry.id === found.class_id)?.name ?? "";
   if (!found.heat.some((value) => value > 0)) {

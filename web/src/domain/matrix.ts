@@ -65,11 +65,15 @@ export function chosenWords(classes: Classes, chosen: ReadonlySet<string>): stri
     .join("; ");
 }
 
+/** How often chance would give as much. */
+export function chanceWords(p: number): string {
+  return p < 0.001 ? "p < 0.001" : `p = ${Number(p.toPrecision(1))}`;
+}
+
 /** "errors are 3.1 times as frequent among the darkest fifth (p = 0.004)" */
 export function sliceWords(slice: Slice): string {
   const times = slice.times > 100 ? "over 100" : slice.times.toPrecision(2);
-  const p = slice.p < 0.001 ? "p < 0.001" : `p = ${Number(slice.p.toPrecision(1))}`;
-  return `errors are ${times} times as frequent ${slice.words} (${p})`;
+  return `errors are ${times} times as frequent ${slice.words} (${chanceWords(slice.p)})`;
 }
 
 /** "17 stellar read as dendrite, 4 the other way" */

@@ -4,7 +4,7 @@ import type { Completion } from "../api/client";
 /** True if a word of the Sift asks about a run. */
 export function asksAboutRun(sift: string): boolean {
   const plain = sift.replace(/"(?:[^"]|"")*"/gu, "");
-  return /(?:^|[\s(])(?:(?:wrong|right|judged)(?=$|[\s)])|(?:predicted|true|judged|p|loss)[:=<>]|order:[^\s]*\b(?:p|loss)\b)/iu.test(
+  return /(?:^|[\s(])(?:(?:wrong|right|judged|undecided|wrong-today|right-today)(?=$|[\s)])|(?:predicted|true|judged|p|loss)[:=<>]|order:[^\s]*\b(?:p|loss)\b)/iu.test(
     plain,
   );
 }
@@ -33,26 +33,35 @@ function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }
 
+type Named = readonly { readonly id: number; readonly name: string }[];
+
 /**
  * The Sift of what a model was judged on: its errors on a set, or what fell into some cells of its matrix (true and
- * predicted class by their ids, "3.4"), the most surprising first.
+ * predicted class by their ids, "3.4"), the most surprising first. With today's classes the cells are meant by the
+ * labels of today.
  */
 export function judgedSift(
-  classes: readonly { id: number; name: string }[],
+  classes: Named,
   set: string,
   cells: ReadonlySet<string>,
+  today?: Named | undefined,
 ): string {
-  const name = (id: string | undefined) =>
-    quoted(classes.find((entry) => String(entry.id) === id)?.name ?? "");
+  const named = (of: Named, id: string | undefined) =>
+    quoted(of.find((entry) => String(entry.id) === id)?.name ?? "");
+  const isTruly = (id: string | undefined) =>
+    today ? `class:${named(today, id)}` : `true:${named(classes, id)}`;
+  const isSaid = (id: string | undefined) => `predicted:${named(classes, id)}`;
   const parts = [...cells].map((cell) => {
     const [truth, predicted] = cell.split(".");
-    if (predicted === "*") return `true:${name(truth)}`;
-    if (truth === "*") return `predicted:${name(predicted)}`;
-    return `true:${name(truth)} predicted:${name(predicted)}`;
+    if (predicted === "*") return isTruly(truth);
+    if (truth === "*") return isSaid(predicted);
+    return `${isTruly(truth)} ${isSaid(predicted)}`;
   });
-  const meant =
-    parts.length > 1 ? `(${parts.map((part) => `(${part})`).join(" or ")})` : (parts[0] ?? "wrong");
-  return `judged:${set} ${meant} order:-loss`;
+  const wrong = today ? "wrong-today" : "wrong";
+  const meant = parts.length > 1 ? `(${parts.map((part) => `(${part})`).join(" or ")})` : (parts[0] ?? wrong);
+  // Of all that is read as a class, what it does not know today has no place in the matrix.
+  const known = today && cells.size ? " (wrong-today or right-today)" : "";
+  return `judged:${set} ${meant}${known}${today ? " not excluded" : ""} order:-loss`;
 }
 
 /** Where Rows shows the pictures of a Sift. */

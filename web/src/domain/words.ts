@@ -49,7 +49,13 @@ export function bytes(count: number): string {
 
 export const SETS = ["training", "validation", "test"] as const satisfies readonly SetName[];
 
-/** A set by its name; null is no set. */
+/** A set by its name; null is no set, and what a model was asked of it is judged as "outside". */
 export function setWords(name: string | null): string {
-  return name ?? "in no set";
+  return name === null || name === "outside" ? "in no set" : name;
+}
+
+/** 1st, 2nd, 3rd, 4th … */
+export function ordinal(place: number): string {
+  const last = place % 100 > 10 && place % 100 < 14 ? 0 : place % 10;
+  return `${place}${["th", "st", "nd", "rd"][last] ?? "th"}`;
 }

@@ -39,3 +39,14 @@ export function ProbabilityBars({ order, model, classes, colour, note }: Props) 
     </ul>
   );
 }
+
+/** What the lengths of the bars mean. */
+export function RulerScale() {
+  return (
+    <div className="flex justify-between font-mono text-xs text-quiet">
+      <span>0</span>
+      <span>0.5</span>
+      <span>1</span>
+    </div>
+  );
+}

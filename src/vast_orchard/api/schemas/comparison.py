@@ -1,6 +1,6 @@
 """What goes over the wire of runs beside each other."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -86,8 +86,9 @@ class RunsComparisonRead(BaseModel):
 
     runs: list[ComparedRunRead]
     classes: list[ModelClassRead] = Field(description="That one of them knows.")
-    pictures: int = Field(description="Validation pictures of all of them.")
-    judged: list[int] = Field(description="Validation pictures of each.")
+    set: Literal["validation", "test"]
+    pictures: int = Field(description="Of this set of all of them.")
+    judged: list[int] = Field(description="Of this set of each.")
     labels_differ: int = Field(description="Of the pictures: judged against another label by one of the runs.")
     labels_of: int = Field(description="Number of the run by whose labels all are held here: the newest.")
     differences: list[DifferenceRead]

@@ -277,6 +277,8 @@ class HeatmapRead(BaseModel):
     way: Literal["gradients", "covering"]
     layer: str | None = Field(description="By whose values; null where parts were covered.")
     layers: list[str] = Field(description="That can be asked about, from the picture on.")
+    width: int = Field(description="Of the upright picture.")
+    height: int
     rows: int
     columns: int
     heat: list[int] = Field(description="Row by row, 0 to 255; all 0 where nothing speaks for the class.")

@@ -84,6 +84,7 @@ class SaidRead(Read):
     true_class: int | None = Field(description="Null of what had no label.")
     predicted_class: int
     p: float
+    calibrated: float | None = Field(description="The same with the model's temperature; null without one.")
     loss: float | None
     probabilities: list[float] = Field(description="In the order of the model's classes.")
 

@@ -70,6 +70,8 @@ def heatmap(
         "way": way,
         "layer": used,
         "layers": list(layers),
+        "width": upright.size[0],
+        "height": upright.size[1],
         "rows": pixels.shape[0],
         "columns": pixels.shape[1],
         "heat": np.rint(heat * 255).astype(int).ravel().tolist(),

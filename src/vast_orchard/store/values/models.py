@@ -54,6 +54,7 @@ class SaidValue:
     true_class: int | None
     predicted_class: int
     p: float
+    calibrated: float | None  # the same with the model's temperature
     loss: float | None
     probabilities: list[float]
 

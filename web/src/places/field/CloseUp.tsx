@@ -3,7 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
 import { type FieldQuery, usePictureDetail } from "../../api/queries";
-import { type Looking, useHeatmap } from "../../api/runQueries";
+import { FIRST_LOOK, type Looking, useHeatmap } from "../../api/runQueries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";
@@ -11,7 +11,9 @@ import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
+import { Enlarged, useZoom } from "./Enlarged";
 import { HeatControls, HeatOverlay } from "./Heat";
+import { NearestLearnt } from "./NearestLearnt";
 import { Said } from "./Said";
 
 interface Props {
@@ -28,15 +30,16 @@ interface Props {
   onNote: (note: string) => void;
   /** Show what is most like it first. */
   onLike: () => void;
+  /** Another picture instead, which need not be in the field. */
+  onOpen: (pictureId: number) => void;
 }
-
-const IMAGE_SIDE = 480;
 
 export function CloseUp(props: Props) {
   const { projectId, pictureId, asked, classes, model, onClose, onStep, onKey } = props;
   const detail = usePictureDetail(projectId, pictureId, asked);
   const picture = detail.data?.picture;
-  const heat = useHeat(model, pictureId, asked.look);
+  const heat = useHeat(model, { id: pictureId, labelled: picture?.class_id ?? null }, asked.look);
+  const zoom = useZoom(picture);
   const onKeyDown = (event: KeyboardEvent) => {
     // What is typed into the note, or chosen by keys, is no command.
     if (typesInto(event.target)) return;
@@ -45,6 +48,9 @@ export function CloseUp(props: Props) {
       onStep(event.key === "ArrowLeft" ? -1 : 1);
     } else if (model && event.key === "w") {
       heat.toggle();
+    } else if (event.key === "+" || event.key === "-") {
+      event.preventDefault();
+      zoom.step(event.key === "+" ? 1 : -1);
       // Escape is the dialog's own: handled here it would clear the choice under it and leave it open.
     } else if (event.key !== "Escape") onKey(event);
   };
@@ -60,17 +66,32 @@ export function CloseUp(props: Props) {
       </Sheet>
     );
   }
-  // Small pictures are enlarged by whole steps, so that their pixels stay square.
-  const scale = Math.max(1, Math.floor(IMAGE_SIDE / Math.max(picture.width, picture.height)));
   return (
     <Dialog open onClose={onClose} onKeyDown={onKeyDown} className="relative z-40 outline-none">
       <div className="pointer-events-none fixed inset-0 flex items-center justify-center">
         <DialogPanel className="shadow-float pointer-events-auto flex border border-hairline bg-surface">
-          <Enlarged picture={picture} scale={scale} heat={heat} />
+          <div>
+            <Enlarged
+              picture={picture}
+              of={zoom}
+              over={
+                heat.looking &&
+                heat.found.data && <HeatOverlay found={heat.found.data} strength={heat.strength} />
+              }
+            />
+            {model && (
+              <NearestLearnt
+                model={model}
+                pictureId={pictureId}
+                look={asked.look}
+                classes={classes}
+                onOpen={props.onOpen}
+              />
+            )}
+          </div>
           <Side
             detail={detail.data}
             entry={classes.find((item) => item.id === picture.class_id)}
-            scale={scale}
             heat={heat}
             {...props}
           />
@@ -89,53 +110,31 @@ function typesInto(target: EventTarget): boolean {
 }
 
 /** The heatmap of the picture on show; it stays switched on from picture to picture. */
-function useHeat(model: Model | undefined, pictureId: number, look: number | undefined) {
+function useHeat(
+  model: Model | undefined,
+  picture: { readonly id: number; readonly labelled: number | null },
+  look: number | undefined,
+) {
   const [looking, setLooking] = useState<Looking>();
   const [strength, setStrength] = useState(0.7);
-  const found = useHeatmap(model, pictureId, looking, look);
-  const toggle = () =>
-    setLooking(looking ? undefined : { way: "gradients", classId: undefined, layer: undefined });
+  const found = useHeatmap(model, picture, looking, look);
+  const toggle = () => setLooking(looking ? undefined : FIRST_LOOK);
   return { looking, setLooking, strength, setStrength, found, toggle };
 }
 
 type Heat = ReturnType<typeof useHeat>;
 
-interface EnlargedProps {
-  picture: PictureDetail["picture"];
-  scale: number;
-  heat: Heat;
-}
-
-/** The picture; small ones keep their pixels square. */
-function Enlarged({ picture, scale, heat }: EnlargedProps) {
-  const fitting = Math.min(scale, 500 / picture.width, 500 / picture.height);
-  return (
-    <div className="flex h-[520px] w-[520px] items-center justify-center bg-sunken">
-      <div className="relative" style={{ width: picture.width * fitting, height: picture.height * fitting }}>
-        <img
-          src={`/api/originals/${picture.sha256}`}
-          alt={picture.name}
-          className="size-full"
-          style={{ imageRendering: scale > 1 ? "pixelated" : "auto" }}
-        />
-        {heat.looking && heat.found.data && <HeatOverlay found={heat.found.data} strength={heat.strength} />}
-      </div>
-    </div>
-  );
-}
-
 interface SideProps extends Pick<Props, "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike"> {
   detail: PictureDetail;
   entry: ClassOf | undefined;
-  scale: number;
   heat: Heat;
 }
 
 /** What is known of the picture, and where to go from it. */
-function Side({ detail, entry, scale, heat, ...props }: SideProps) {
+function Side({ detail, entry, heat, ...props }: SideProps) {
   const picture = detail.picture;
   return (
-    <div className="flex h-[520px] w-[270px] flex-col p-4">
+    <div className={`flex w-[300px] flex-col p-4 ${props.model ? "h-[624px]" : "h-[520px]"}`}>
       <DialogTitle className="flex items-center gap-2 text-lg font-semibold">
         {entry && <ClassSign place={colourPlace(entry)} sign={entry.sign} />}
         {entry?.name ?? "unlabelled"}
@@ -156,7 +155,7 @@ function Side({ detail, entry, scale, heat, ...props }: SideProps) {
             onStrength={heat.setStrength}
           />
         )}
-        <Facts detail={detail} scale={scale} />
+        <Facts detail={detail} />
         <p className="mt-2">
           <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={props.onLike}>
             Most alike first
@@ -176,7 +175,7 @@ function Side({ detail, entry, scale, heat, ...props }: SideProps) {
   );
 }
 
-function Facts({ detail, scale }: { detail: PictureDetail; scale: number }) {
+function Facts({ detail }: { detail: PictureDetail }) {
   const picture = detail.picture;
   return (
     <>
@@ -185,7 +184,7 @@ function Facts({ detail, scale }: { detail: PictureDetail; scale: number }) {
         <dd>{picture.set_name ?? "none"}</dd>
         <dt className="text-quiet">size</dt>
         <dd>
-          {picture.width} × {picture.height}, shown ×{scale}
+          {picture.width} × {picture.height}
         </dd>
         <dt className="text-quiet">file</dt>
         <dd>

@@ -43,6 +43,7 @@ interface Props {
   onLay: (next: Laid) => void;
   onLabel: (pictureIds: readonly number[], classId: number | null) => void;
   onSet: (pictureIds: readonly number[], set: SetName | null) => void;
+  onNote: (pictureIds: readonly number[], note: string) => void;
   onAddress: (next: Record<string, string | undefined>) => void;
 }
 
@@ -128,7 +129,7 @@ function SheetOfPictures(props: Props) {
         <NoteSheet
           title={`Note on ${plural(chosen.length, "picture")}`}
           onClose={onClose}
-          onNote={(note) => void mending.note(chosen, note)}
+          onNote={(note) => props.onNote(chosen, note)}
         />
       );
     case "split off":

@@ -16,7 +16,7 @@ import type { Selection } from "../../domain/selection";
 import { Band, Carried, Cell, type CellsProps, FieldLine, PinnedHead } from "./FieldParts";
 import { fieldKeys } from "./fieldKeys";
 import type { RowHeadActions } from "./RowHead";
-import { useFieldCanvas } from "./useFieldCanvas";
+import { type HeatOfTiles, useFieldCanvas } from "./useFieldCanvas";
 import { useFieldLines, useWidth } from "./useFieldLines";
 import { usePress } from "./usePress";
 
@@ -38,11 +38,13 @@ interface Props {
   onOpen: (pictureId: number) => void;
   onKey: (event: KeyboardEvent) => void;
   actions: RowHeadActions;
+  /** Where a model looks, over the tiles. */
+  heat?: HeatOfTiles | undefined;
 }
 
 /** The field's measures and its painted canvas; the keys of the place work at once. */
 function usePainted(props: Props, scroller: RefObject<HTMLDivElement | null>) {
-  const { rows, index, classes, size, selection, projectId, heads } = props;
+  const { rows, index, classes, size, selection, projectId, heads, heat } = props;
   const [active, setActive] = useState(false);
   const width = useWidth(scroller);
   const layout = useMemo(() => layOut(rows, size, width, heads), [rows, size, width, heads]);
@@ -56,6 +58,7 @@ function usePainted(props: Props, scroller: RefObject<HTMLDivElement | null>) {
     classes: byId,
     selection,
     active,
+    heat,
   });
   useEffect(() => {
     // Unless something else was focused already.

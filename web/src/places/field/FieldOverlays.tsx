@@ -21,6 +21,7 @@ export function FieldOverlays({ parts }: { parts: FieldDesk }) {
           onStep={desk.step}
           onKey={(event) => parts.onKey(event, [closeUp])}
           onLike={() => desk.showLike(closeUp)}
+          onOpen={setCloseUp}
           onNote={(note) => void mending.note([closeUp], note)}
         />
       )}
@@ -33,6 +34,7 @@ export function FieldOverlays({ parts }: { parts: FieldDesk }) {
         onLay={parts.setLaid}
         onLabel={desk.label}
         onSet={desk.moveToSet}
+        onNote={desk.note}
         onAddress={setAddress}
       />
     </>

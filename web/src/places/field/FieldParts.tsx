@@ -8,7 +8,7 @@ import {
   packedWidth,
   type TileSize,
 } from "../../domain/field";
-import { EXCLUDED, type FieldIndex, UNSURE, WRONG } from "../../domain/fieldIndex";
+import { EXCLUDED, type FieldIndex, UNSURE } from "../../domain/fieldIndex";
 import type { FieldRow } from "../../domain/fieldRows";
 import { figureWords } from "../../domain/figures";
 import type { Point, Press } from "../../domain/press";
@@ -63,7 +63,11 @@ function cellWords(
     setWords(index.setAt(at)),
     flags & EXCLUDED ? "excluded" : undefined,
     flags & UNSURE ? "unsure" : undefined,
-    flags & WRONG ? `read as ${classes.get(index.predictedAt(at))?.name ?? "a deleted class"}` : undefined,
+    index.misreadAt(at)
+      ? `read as ${classes.get(index.predictedAt(at))?.name ?? "a deleted class"}`
+      : undefined,
+    index.undecidedAt(at) ? "the model is unsure" : undefined,
+    index.nextAt(at) ? `next ${classes.get(index.nextAt(at))?.name ?? "a deleted class"}` : undefined,
     figureWords(index.figure, index.figureAt(at)),
   ];
   return parts.filter(Boolean).join(", ");

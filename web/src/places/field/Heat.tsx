@@ -1,7 +1,7 @@
 /** Where the model looks: laid over the picture of a Close-up, and how it is asked for. */
 import { useEffect, useRef } from "react";
 import type { Heatmap, Model } from "../../api/client";
-import type { Looking } from "../../api/runQueries";
+import { FIRST_LOOK, type Looking } from "../../api/runQueries";
 import { heatArea, heatColour, heatPixels, heatWords } from "../../domain/heat";
 
 /** Over the picture, as large as it; clipped by it. */
@@ -43,7 +43,6 @@ interface ControlsProps {
   onStrength: (strength: number) => void;
 }
 
-const FIRST: Looking = { way: "gradients", classId: undefined, layer: undefined };
 const SELECT = "rounded-control min-w-0 cursor-pointer border border-edge bg-surface";
 
 export function HeatControls({ model, looking, found, error, strength, ...props }: ControlsProps) {
@@ -53,7 +52,7 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
         <input
           type="checkbox"
           checked={looking !== undefined}
-          onChange={(event) => props.onLooking(event.target.checked ? FIRST : undefined)}
+          onChange={(event) => props.onLooking(event.target.checked ? FIRST_LOOK : undefined)}
           className="accent-choice"
         />
         Where it looks
@@ -61,21 +60,11 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
       {looking && (
         <div className="mt-1 grid grid-cols-[52px_1fr] items-center gap-x-2 gap-y-1">
           <span className="text-quiet">for</span>
-          <select
-            aria-label="For which class"
-            className={SELECT}
-            value={looking.classId ?? 0}
-            onChange={(event) =>
-              props.onLooking({ ...looking, classId: Number(event.target.value) || undefined })
-            }
-          >
-            <option value={0}>what it says</option>
-            {model.classes.map((entry) => (
-              <option key={entry.id} value={entry.id}>
-                {entry.name}
-              </option>
-            ))}
-          </select>
+          <ClassToLookFor
+            model={model}
+            value={looking.classId}
+            onChange={(classId) => props.onLooking({ ...looking, classId })}
+          />
           <span className="text-quiet">by</span>
           <select
             aria-label="By what"
@@ -112,7 +101,9 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
             onChange={(event) => props.onStrength(Number(event.target.value))}
             className="min-w-0 accent-choice"
           />
-          <Scale />
+          <span className="col-span-2">
+            <HeatScale />
+          </span>
           <p className="col-span-2 min-h-9" role="status" data-testid="heat-words">
             {error ?? (found ? heatWords(found, model) : "Looking …")}
           </p>
@@ -122,11 +113,39 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
   );
 }
 
+interface ClassProps {
+  model: Model;
+  value: Looking["classId"];
+  onChange: (next: Looking["classId"]) => void;
+}
+
+/** For which class: the one that the model says, the picture's own, or any. */
+export function ClassToLookFor({ model, value, onChange }: ClassProps) {
+  return (
+    <select
+      aria-label="For which class"
+      className={SELECT}
+      value={value ?? 0}
+      onChange={(event) =>
+        onChange(event.target.value === "label" ? "label" : Number(event.target.value) || undefined)
+      }
+    >
+      <option value={0}>what it says</option>
+      <option value="label">its label</option>
+      {model.classes.map((entry) => (
+        <option key={entry.id} value={entry.id}>
+          {entry.name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
 /** What the colours mean. */
-function Scale() {
+export function HeatScale() {
   const stops = [0, 0.25, 0.5, 0.75, 1].map((heat) => `rgb(${heatColour(heat).join(" ")})`);
   return (
-    <span className="col-span-2 flex items-center gap-2 text-quiet">
+    <span className="flex items-center gap-2 text-quiet">
       least
       <span className="h-2 flex-1" style={{ background: `linear-gradient(to right, ${stops.join(", ")})` }} />
       most

@@ -1,7 +1,8 @@
 /** What the run on show said of a picture, beside what it was judged against. */
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
 import { answerSentence, ranked } from "../../domain/ranking";
-import { ProbabilityBars } from "../../parts/ProbabilityBars";
+import { setWords } from "../../domain/words";
+import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
 
 interface Props {
   said: NonNullable<PictureDetail["said"]>;
@@ -9,8 +10,8 @@ interface Props {
   classes: readonly ClassOf[];
 }
 
-/** Further ones say nothing that is worth their room. */
-const MOST = 4;
+/** Of many classes, further ones say nothing that is worth their room. */
+const MOST = 10;
 
 export function Said({ said, model, classes }: Props) {
   const truth = model.classes.findIndex((entry) => entry.id === said.true_class);
@@ -19,11 +20,14 @@ export function Said({ said, model, classes }: Props) {
     said.probabilities,
   );
   const shown = order.filter((entry, rank) => rank < MOST || entry.place === truth);
-  const wrong = said.true_class !== said.predicted_class;
+  const threshold = thresholdOf(said, model);
+  const unsure = (said.calibrated ?? said.p) < threshold;
+  const wrong = said.true_class !== null && said.true_class !== said.predicted_class;
   return (
     <section className="mb-3" data-testid="said">
       <p className={`mb-2 text-sm ${wrong ? "text-wrong" : ""}`}>
-        Run {said.run}, {said.set_name}: {answerSentence(order, 0).text}. Loss {said.loss.toFixed(2)}.
+        Run {said.run}, {setWords(said.set_name)}: {answerSentence(order, unsure ? 2 : 0).text}.
+        {said.loss === null ? " It had no label." : ` Loss ${said.loss.toFixed(2)}.`}
       </p>
       <ProbabilityBars
         order={shown}
@@ -34,6 +38,15 @@ export function Said({ said, model, classes }: Props) {
         }
         note={(entry) => (entry.place === truth ? " (true)" : "")}
       />
+      <RulerScale />
     </section>
   );
+}
+
+/** Under which probability an answer like this one is "unsure"; 0 where the model never says so. */
+function thresholdOf(said: Props["said"], model: Model): number {
+  if (!model.unsure_below) return 0;
+  const place = model.classes.findIndex((entry) => entry.id === said.predicted_class);
+  // A class without a threshold that does is never sure.
+  return model.unsure_below[place] ?? 1.01;
 }

@@ -1,5 +1,5 @@
 /** Paints the tiles of the picture field that are on show: picture, foot, marks, and what is chosen. */
-import type { ClassOf } from "../../api/client";
+import type { ClassOf, Heatmap } from "../../api/client";
 import { COLOURS, colourPlace, signColour } from "../../domain/classColour";
 import {
   type FieldLayout,
@@ -9,8 +9,9 @@ import {
   type TileSize,
   type View,
 } from "../../domain/field";
-import { EXCLUDED, type FieldIndex, JUDGED, NOTED, TWO_LABELS, UNSURE, WRONG } from "../../domain/fieldIndex";
+import { EXCLUDED, type FieldIndex, NOTED, TWO_LABELS, UNSURE } from "../../domain/fieldIndex";
 import { figureWords } from "../../domain/figures";
+import { heatOnTile, heatPixels } from "../../domain/heat";
 import type { TilePlace } from "../../domain/tileStore";
 
 /** Colours of the present theme, read once, because asking the style for each tile would cost more than painting. */
@@ -83,6 +84,41 @@ export interface FieldPicture {
   readonly tileOf: (id: number) => TilePlace | undefined;
   /** Side of the tiles in their sheets. */
   readonly side: number;
+  /** Where a model looks in a picture with a label; undefined where nothing is asked, or it is not there yet. */
+  readonly heatOf?: ((id: number, labelled: number) => PaintedHeat | undefined) | undefined;
+  readonly strength?: number;
+}
+
+/** A heatmap as a picture. */
+export interface PaintedHeat {
+  readonly found: Heatmap;
+  readonly canvas: OffscreenCanvas;
+}
+
+export function paintedHeat(found: Heatmap): PaintedHeat {
+  const canvas = new OffscreenCanvas(found.columns, found.rows);
+  canvas.getContext("2d")?.putImageData(new ImageData(heatPixels(found, 1), found.columns, found.rows), 0, 0);
+  return { found, canvas };
+}
+
+/** The map over its tile, clipped by it: with a border the network sees more than the picture. */
+function paintHeat(
+  on: CanvasRenderingContext2D,
+  heat: PaintedHeat,
+  strength: number,
+  x: number,
+  y: number,
+  size: number,
+): void {
+  const { left, top, width, height } = heatOnTile(heat.found, size);
+  on.save();
+  on.beginPath();
+  on.rect(x, y, size, size);
+  on.clip();
+  on.globalAlpha = strength;
+  on.imageSmoothingEnabled = true;
+  on.drawImage(heat.canvas, x + left, y + top, width, height);
+  on.restore();
 }
 
 export function paintField(
@@ -122,6 +158,8 @@ function paintTile(
     on.fillRect(x, y, size, size);
   }
   if (id === undefined) return;
+  const heat = field.heatOf?.(id, field.index.classAt(index));
+  if (heat) paintHeat(on, heat, field.strength ?? 1, x, y, size);
   const flags = field.index.flagsAt(index);
   if (flags & EXCLUDED) {
     on.fillStyle = palette.ground;
@@ -155,7 +193,14 @@ function colourOf(palette: Palette, entry: ClassOf | undefined): string {
   return palette.classes[colourPlace(entry) ?? -1] ?? palette.none;
 }
 
-/** Class by colour and sign, set by texture; read wrongly, it is split: true class left, predicted right. */
+/** Tiles from here on say what comes next in an answer; from there on classes stand by their names. */
+const WITH_NEXT = 104;
+const WITH_NAMES = 200;
+
+/**
+ * Class by colour and sign, set by texture; read as another, it is split: its class left, the predicted one right. What
+ * the model says next stands behind a point, and "unsure" is a question mark.
+ */
 function paintFoot(
   on: CanvasRenderingContext2D,
   field: FieldPicture,
@@ -166,33 +211,63 @@ function paintFoot(
 ): void {
   const { size, classes } = field;
   const height = FOOT_HEIGHT[size];
-  const flags = field.index.flagsAt(index);
   const entry = classes.get(field.index.classAt(index));
-  const split = Boolean(flags & JUDGED && flags & WRONG);
-  on.fillStyle = colourOf(palette, entry);
-  on.fillRect(x, y, size, height);
+  const split = field.index.misreadAt(index);
   const predicted = split ? classes.get(field.index.predictedAt(index)) : undefined;
+  const width = split ? size / 2 : size;
+  on.fillStyle = colourOf(palette, entry);
+  on.fillRect(x, y, width, height);
   if (split) {
     on.fillStyle = colourOf(palette, predicted);
-    on.fillRect(x + size / 2, y, size / 2, height);
+    on.fillRect(x + width, y, width, height);
   }
-  const set = field.index.setAt(index);
-  const texture = set === "validation" || set === "test" ? palette.textures[set] : null;
   const signed = size >= SMALLEST_WITH_SIGN;
-  if (texture) {
-    on.fillStyle = texture;
-    const from = signed ? 22 : 0;
-    on.fillRect(x + from, y, (split ? size / 2 : size) - from, height);
-  }
-  if (!signed) return;
   on.font = `700 ${Math.min(12, height - 2)}px "Source Sans 3 Variable", sans-serif`;
   on.textBaseline = "middle";
-  on.fillStyle = signColour(colourPlace(entry));
-  on.fillText(entry?.sign ?? "–", x + 4, y + height / 2 + 0.5);
-  if (split) {
-    on.fillStyle = signColour(colourPlace(predicted));
-    on.fillText(predicted?.sign ?? "–", x + size / 2 + 4, y + height / 2 + 0.5);
+  const words = shortened(on, classWords(entry, size), width - 8);
+  const said = shortened(on, answerWords(field, index, predicted), width - 8);
+  const texture = textureOf(palette, field.index.setAt(index));
+  if (texture) {
+    on.fillStyle = texture;
+    const from = signed ? Math.max(22, on.measureText(words).width + 10) : 0;
+    const to = said && !split ? width - on.measureText(said).width - 8 : width;
+    on.fillRect(x + from, y, Math.max(0, to - from), height);
   }
+  if (!signed) return;
+  const middle = y + height / 2 + 0.5;
+  on.fillStyle = signColour(colourPlace(entry));
+  on.fillText(words, x + 4, middle);
+  if (!said) return;
+  on.fillStyle = signColour(colourPlace(predicted ?? entry));
+  if (split) on.fillText(said, x + width + 4, middle);
+  else on.fillText(said, x + width - on.measureText(said).width - 4, middle);
+}
+
+function textureOf(palette: Palette, set: "training" | "validation" | "test" | null): CanvasPattern | null {
+  return set === "validation" || set === "test" ? palette.textures[set] : null;
+}
+
+function classWords(entry: ClassOf | undefined, size: TileSize): string {
+  return (size >= WITH_NAMES ? entry?.name : entry?.sign) ?? "–";
+}
+
+/** What the model said: another class, whether it is unsure of it, and what comes next. */
+function answerWords({ index, size, classes }: FieldPicture, at: number, other: ClassOf | undefined): string {
+  const next = size >= WITH_NEXT ? classes.get(index.nextAt(at)) : undefined;
+  return [
+    (other ? classWords(other, size) : "") + (index.undecidedAt(at) ? "?" : ""),
+    next ? `· ${classWords(next, size)}` : "",
+  ]
+    .filter(Boolean)
+    .join(" ");
+}
+
+/** As much of a text as there is room for. */
+function shortened(on: CanvasRenderingContext2D, text: string, width: number): string {
+  if (on.measureText(text).width <= width) return text;
+  let kept = text.length;
+  while (kept > 1 && on.measureText(`${text.slice(0, kept)}…`).width > width) kept--;
+  return `${text.slice(0, kept)}…`;
 }
 
 const MARKS: readonly (readonly [flag: number, mark: string])[] = [

@@ -16,7 +16,7 @@ interface Parts {
   shown: Shown;
   chosen: Chosen;
   mending: Mending;
-  /** After a label, go to the next picture. */
+  /** After a single picture was mended, go to the next one. */
   movesOn: boolean;
   closeUp: number | undefined;
   onCloseUp: (id: number | undefined) => void;
@@ -31,27 +31,42 @@ export interface DeskActions extends PictureDesk {
   moveToSet: (ids: readonly number[], set: SetName | null) => void;
   /** Goes to the next picture or the one before in the Close-up. */
   step: (by: -1 | 1) => void;
+  note: (ids: readonly number[], note: string) => void;
 }
 
 export function useDesk(parts: Parts): DeskActions {
   const { project, classes } = usePlace();
   const navigate = useNavigate();
   const { chosen, mending, onLay } = parts;
-  const label = useLabel(parts);
+  const goOn = useGoingOn(parts);
   const moveToSet = useMoveToSet(mending);
   const step = useStep(parts);
   const { resize, showLike } = useAddressed(parts);
   return {
     classes,
-    label,
-    moveToSet,
+    label: (ids, classId) => {
+      if (!ids.length) return;
+      goOn(ids);
+      void mending.label(ids, classId);
+    },
+    moveToSet: (ids, set) => {
+      goOn(ids);
+      moveToSet(ids, set);
+    },
+    note: (ids, note) => {
+      goOn(ids);
+      void mending.note(ids, note);
+    },
     step,
     resize,
     showLike,
     toggle: (ids, flag) => {
       // Where all have the flag it is taken away.
       const wanted = lacks(parts.shown.index, ids, flag === "excluded" ? EXCLUDED : UNSURE);
-      if (ids.length) void mending.mark(ids, flag, wanted);
+      if (!ids.length) return;
+      // What is taken back is to be seen.
+      if (wanted) goOn(ids);
+      void mending.mark(ids, flag, wanted);
     },
     bin: (ids) => {
       void mending.bin(ids);
@@ -70,19 +85,16 @@ export function useDesk(parts: Parts): DeskActions {
   };
 }
 
-function useLabel({ chosen, mending, movesOn, closeUp, onCloseUp }: Parts) {
+/** Goes from a picture that is being mended to the next one. */
+function useGoingOn({ chosen, movesOn, closeUp, onCloseUp }: Parts) {
   const { goOnFrom } = chosen;
   return useCallback(
-    (ids: readonly number[], classId: number | null) => {
-      const [only] = ids;
-      if (only === undefined) return;
-      if (movesOn && ids.length === 1) {
-        const next = goOnFrom(only);
-        if (closeUp !== undefined) onCloseUp(next);
-      }
-      void mending.label(ids, classId);
+    ([only, ...others]: readonly number[]) => {
+      if (!movesOn || only === undefined || others.length) return;
+      const next = goOnFrom(only);
+      if (closeUp !== undefined) onCloseUp(next);
     },
-    [mending, movesOn, goOnFrom, closeUp, onCloseUp],
+    [movesOn, goOnFrom, closeUp, onCloseUp],
   );
 }
 

@@ -1,12 +1,21 @@
 /** The canvas below the field: follows the scrolling, asks for the tiles that come into sight, and paints. */
 import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef } from "react";
-import type { ClassOf } from "../../api/client";
+import type { ClassOf, Model } from "../../api/client";
 import { needBytes } from "../../api/client";
-import { type FieldLayout, indicesBetween, type TileSize, type View } from "../../domain/field";
+import { heatReader } from "../../api/runQueries";
+import {
+  type FieldLayout,
+  indicesBetween,
+  SMALLEST_WITH_SIGN,
+  type TileSize,
+  type View,
+} from "../../domain/field";
 import type { FieldIndex } from "../../domain/fieldIndex";
+import { HeatStore, type Wanted } from "../../domain/heatStore";
 import type { Selection } from "../../domain/selection";
 import { type FetchSheet, TileStore } from "../../domain/tileStore";
-import { type Palette, paintField, readPalette } from "./paintField";
+import type { TileHeat } from "./FieldHeat";
+import { type PaintedHeat, type Palette, paintedHeat, paintField, readPalette } from "./paintField";
 
 interface Props {
   projectId: number;
@@ -17,6 +26,13 @@ interface Props {
   classes: ReadonlyMap<number, ClassOf>;
   selection: Selection;
   active: boolean;
+  heat: HeatOfTiles | undefined;
+}
+
+/** Where a model looks, over the tiles: for which class, how strongly. */
+export interface HeatOfTiles extends TileHeat {
+  readonly model: Model;
+  readonly look: number | undefined;
 }
 
 /** Screens above and below the present one whose tiles are fetched too, once its own are there. */
@@ -56,24 +72,43 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
       const view = { top: place.scrollTop, width: place.clientWidth, height: place.clientHeight };
       on.setTransform(...fitCanvas(sheet, view));
       made.want(idsBySight(latest.current, view));
-      const { selection, active } = latest.current;
-      const tiles = { tileOf: (id: number) => made.get(id), side };
+      const { selection, active, heat } = latest.current;
+      const hot = heat && size >= SMALLEST_WITH_SIGN ? heatsOf(heat, () => later()) : undefined;
+      hot?.want(wantedHeats(latest.current, view));
+      const tiles = {
+        tileOf: (id: number) => made.get(id),
+        side,
+        heatOf: hot && ((id: number, labelled: number) => hot.get({ id, labelled })),
+        strength: heat?.strength ?? 0,
+      };
       const chosen = { chosen: selection.chosen, focus: active ? selection.focus : undefined };
       paintField(on, { ...latest.current, ...chosen, ...tiles }, palette.current, view);
       // Whoever waits for the screen to be whole, a measurement or a test, reads it here.
       sheet.dataset.painted = isWhole(latest.current, view, made) ? "whole" : "partly";
+      sheet.dataset.heat = hot ? (hot.missing() ? "partly" : "whole") : "none";
     };
     const later = () => {
       if (!frame.current) frame.current = requestAnimationFrame(now);
     };
+    // Another class, model or look asks for other maps; another strength paints the same ones.
+    let kept: { key: string; store: HeatStore<PaintedHeat> } | undefined;
+    const heatsOf = (heat: HeatOfTiles, onArrival: () => void) => {
+      const key = `${heat.model.id} ${heat.model.digest} ${heat.classId} ${heat.look}`;
+      if (kept?.key !== key) {
+        kept?.store.close();
+        const read = heatReader(heat.model, heat.classId, heat.look);
+        kept = { key, store: new HeatStore(async (...of) => paintedHeat(await read(...of)), onArrival) };
+      }
+      return kept.store;
+    };
     return { store: made, paint: later };
-  }, [projectId, side]);
+  }, [projectId, side, size]);
 
   useEffect(() => () => store.close(), [store]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever changed is painted
   useLayoutEffect(
     () => paint(),
-    [props.layout, props.index, props.classes, props.selection, props.active, paint],
+    [props.layout, props.index, props.classes, props.selection, props.active, props.heat, paint],
   );
 
   useRepaint(scroller, paint, palette);
@@ -128,6 +163,17 @@ function idsBySight({ layout, index }: Laid, { top, height }: View): number[] {
   const [from, to] = indicesBetween(layout, top, top + height);
   const [before, behind] = indicesBetween(layout, top - margin, top + height + margin);
   return [...index.idsBetween(from, to), ...index.idsBetween(to, behind), ...index.idsBetween(before, from)];
+}
+
+/** Pictures whose heatmaps are wanted: those on show. */
+function wantedHeats({ layout, index }: Laid, { top, height }: View): Wanted[] {
+  const [from, to] = indicesBetween(layout, top, top + height);
+  const found: Wanted[] = [];
+  for (let at = from; at < to; at++) {
+    const id = index.idAt(at);
+    if (id !== undefined) found.push({ id, labelled: index.classAt(at) });
+  }
+  return found;
 }
 
 /** True if every tile on show is there. */

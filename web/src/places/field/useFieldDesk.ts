@@ -3,6 +3,7 @@ import { type KeyboardEvent, useState } from "react";
 import { usePlace } from "../../app/context";
 import { useMending } from "../mending/useMending";
 import type { Laid } from "./DeskSheets";
+import { FIRST_TILE_HEAT, type TileHeat } from "./FieldHeat";
 import { mendByKey } from "./pictureKeys";
 import type { Shown } from "./shown";
 import { useDesk } from "./useDesk";
@@ -15,7 +16,7 @@ interface Options {
 }
 
 export function useFieldDesk(shown: Shown, options: Options) {
-  const { project } = usePlace();
+  const { project, run } = usePlace();
   const mending = useMending(project.id);
   const chosen = useSelection(shown.index, shown.total);
   const [laid, setLaid] = useState<Laid>();
@@ -29,8 +30,14 @@ export function useFieldDesk(shown: Shown, options: Options) {
     onCloseUp: setCloseUp,
     onLay: setLaid,
   });
-  const onKey = (event: KeyboardEvent, ids: readonly number[]) => mendByKey(event, ids, desk);
-  return { shown, chosen, mending, desk, laid, setLaid, closeUp, setCloseUp, onKey };
+  const [heat, setHeat] = useState<TileHeat>();
+  const onKey = (event: KeyboardEvent, ids: readonly number[]) => {
+    if (event.key === "w" && run?.model && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      event.preventDefault();
+      setHeat(heat ? undefined : FIRST_TILE_HEAT);
+    } else mendByKey(event, ids, desk);
+  };
+  return { heat, setHeat, shown, chosen, mending, desk, laid, setLaid, closeUp, setCloseUp, onKey };
 }
 
 export type FieldDesk = ReturnType<typeof useFieldDesk>;

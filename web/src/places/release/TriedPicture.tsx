@@ -2,7 +2,7 @@
 import type { Answer, Model } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { answerSentence, ranked } from "../../domain/ranking";
-import { ProbabilityBars } from "../../parts/ProbabilityBars";
+import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
 
 /** What was tried in this window; nothing of it is stored. */
 export interface Tried {
@@ -74,11 +74,7 @@ function Ruler(props: { order: ReturnType<typeof ranked>; model: Model; threshol
         classes={classes}
         colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
       />
-      <div className="flex justify-between font-mono text-xs text-quiet">
-        <span>0</span>
-        <span>0.5</span>
-        <span>1</span>
-      </div>
+      <RulerScale />
     </div>
   );
 }

@@ -1,6 +1,6 @@
 /** Answering or not: what share is answered above a probability, and how many of those answers are right. */
 import { type PointerEvent, useState } from "react";
-import type { Answered, Model, SetName, Sureness, UnsureUpdate } from "../../api/client";
+import type { Answered, JudgedSet, Model, Sureness, UnsureUpdate } from "../../api/client";
 import {
   aimWords,
   answeredWords,
@@ -19,7 +19,7 @@ const NOTHING: Answered = { answered: 0, right: 0, interval: [0, 1] };
 
 interface Props {
   model: Model;
-  set: SetName;
+  set: JudgedSet;
   answering: Sureness["answering"];
   busy: boolean;
   onSet: (update: UnsureUpdate) => void;

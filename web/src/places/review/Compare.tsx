@@ -4,11 +4,13 @@ import type { Comparison, Run } from "../../api/client";
 import { runsOf, useComparison, useEpochsOf, useLedger } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { cautions, pairWords } from "../../domain/comparison";
+import { jobWords } from "../../domain/jobs";
 import { comparedValue, pathWords } from "../../domain/runs";
 import { rowsAddress } from "../../domain/siftLine";
-import { score } from "../../domain/words";
-import { buttonLook } from "../../parts/Button";
+import { plural, score } from "../../domain/words";
+import { Button, buttonLook } from "../../parts/Button";
 import { Failed, Reading } from "../../parts/States";
+import { type Looks, useLooks } from "../looks/useLook";
 import { ChangedMatrix } from "./ChangedMatrix";
 import { ComparedCurves } from "./ComparedCurves";
 import { CostFront } from "./CostFront";
@@ -20,6 +22,7 @@ const MOST = 4;
 export function Compare({ run }: { run: Run }) {
   const { project } = usePlace();
   const [params] = useAddress();
+  const all = runsOf(useLedger(project.id).data);
   const others = (params.get("with") ?? "")
     .split(",")
     .map(Number)
@@ -27,12 +30,15 @@ export function Compare({ run }: { run: Run }) {
     .slice(0, MOST - 1);
   // The run on show comes last: what is compared is what it made of the others.
   const ids = [...others, run.id];
-  const found = useComparison(project.id, ids);
+  const runs = ids.map((id) => (id === run.id ? run : all.find((entry) => entry.id === id)));
+  const looking = useLooks(runs.map((entry) => entry?.model?.id));
+  const found = useComparison(project.id, ids, looking.looks, !looking.judging);
   const epochs = useEpochsOf(ids);
   return (
     <div className="flex min-h-0 flex-1" data-testid="compare">
       <div className="w-[520px] shrink-0 overflow-y-auto border-r border-hairline px-4 py-3">
         <Others run={run} chosen={others} />
+        {others.length > 0 && <OnTest looking={looking} runs={runs} />}
         {!others.length ? (
           <p className="mt-3 text-quiet">
             Choose a run to hold run {run.number} against: scores on the pictures that both share, whether the
@@ -43,7 +49,7 @@ export function Compare({ run }: { run: Run }) {
         ) : !found.data ? (
           <Reading what="the runs" />
         ) : (
-          <Found found={found.data} />
+          <Found found={found.data} test={looking.looks !== undefined} />
         )}
       </div>
       {found.data && others.length > 0 && (
@@ -56,6 +62,32 @@ export function Compare({ run }: { run: Run }) {
         </div>
       )}
     </div>
+  );
+}
+
+/** The test sets of all of them, by a look at each. */
+function OnTest({ looking, runs }: { looking: Looks; runs: readonly (Run | undefined)[] }) {
+  if (looking.judging) return <p className="mt-2 text-quiet">{jobWords(looking.judging)} …</p>;
+  if (looking.looks)
+    return (
+      <p className="mt-2">
+        On test pictures that are in no other set of these runs; {plural(runs.length, "look")} counted.{" "}
+        <Button onClick={looking.drop}>Back to validation</Button>
+      </p>
+    );
+  return (
+    <p className="mt-2">
+      <Button
+        disabled={!runs.every((entry) => entry?.counts.test)}
+        onClick={looking.take}
+        title="Validation chooses, test judges: a look is counted for each of the runs"
+      >
+        Compare on the test set{" "}
+        <span className="text-quiet">
+          ({runs.map((entry) => entry?.model?.looks ?? 0).join(", ")} looks so far)
+        </span>
+      </Button>
+    </p>
   );
 }
 
@@ -108,7 +140,7 @@ function Others({ run, chosen }: { run: Run; chosen: readonly number[] }) {
   );
 }
 
-function Found({ found }: { found: Comparison }) {
+function Found({ found, test }: { found: Comparison; test: boolean }) {
   return (
     <>
       {found.pair && (
@@ -121,7 +153,7 @@ function Found({ found }: { found: Comparison }) {
           <li key={words}>{words}</li>
         ))}
       </ul>
-      {found.pair && <PairPictures found={found} />}
+      {found.pair && !test && <PairPictures found={found} />}
       <Mending found={found} />
       <Scores found={found} />
       <Differences found={found} />

@@ -1,8 +1,8 @@
 /** A run's errors on one set: the matrix and the scores at the left feed the pictures at the right. */
 import { useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import type { Judgement, Model, SetName } from "../../api/client";
-import { useSlices } from "../../api/runQueries";
+import type { JudgedSet, Judgement, Model } from "../../api/client";
+import { type Labels, useSlices } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import {
   cellKey,
@@ -30,9 +30,10 @@ import { useJudgedField } from "./useJudgedField";
 
 interface ErrorsProps {
   model: Model;
-  set: SetName;
+  set: JudgedSet;
   look: number | undefined;
   judgement: Judgement;
+  labels: Labels;
 }
 
 /** Which cells of the matrix are shown, as the address says. */
@@ -52,15 +53,16 @@ function useCells() {
 
 type Cells = ReturnType<typeof useCells>;
 
-export function Errors({ model, set, look, judgement }: ErrorsProps) {
+export function Errors(props: ErrorsProps) {
+  const { model, set, look, judgement, labels } = props;
   const cells = useCells();
   return (
     <div className="flex min-h-0 flex-1">
-      <MatrixSide model={model} set={set} look={look} judgement={judgement} cells={cells} />
+      <MatrixSide {...props} cells={cells} />
       <div className="flex min-w-0 flex-1 flex-col">
         <Pairs model={model} judgement={judgement} cells={cells} />
-        <Slices model={model} set={set} look={look} />
-        <Judged model={model} set={set} look={look} judgement={judgement} cells={cells} />
+        {labels === "then" && <Slices model={model} set={set} look={look} />}
+        <Judged {...props} cells={cells} />
       </div>
     </div>
   );
@@ -74,7 +76,7 @@ interface SideProps {
 
 const ACROSS = "vast-orchard-true-across";
 
-function MatrixSide({ model, set, look, judgement, cells }: ErrorsProps & { cells: Cells }) {
+function MatrixSide({ model, set, look, judgement, labels, cells }: ErrorsProps & { cells: Cells }) {
   const { classes } = usePlace();
   const [across, setAcross] = useState(() => localStorage.getItem(ACROSS) === "yes");
   const [asFile, setAsFile] = useState(false);
@@ -124,7 +126,7 @@ function MatrixSide({ model, set, look, judgement, cells }: ErrorsProps & { cell
       />
       {asFile && (
         <MatrixFile
-          {...{ model, set, look, judgement, order, share, counts, across }}
+          {...{ model, set, look, judgement, labels, order, share, counts, across }}
           onClose={() => setAsFile(false)}
         />
       )}
@@ -185,11 +187,13 @@ function Pairs({ model, judgement, cells }: SideProps) {
 /** Facts of pictures that go with errors, as ways to their pictures; nothing where chance explains all. */
 function Slices({ model, set, look }: Pick<ErrorsProps, "model" | "set" | "look">) {
   const { project, run } = usePlace();
-  const { data: slices = [] } = useSlices(model.id, set, look);
+  const { data = [] } = useSlices(model.id, set, look);
+  // The first one is said in short.
+  const slices = data.slice(1);
   if (!slices.length) return null;
   return (
     <ul
-      aria-label="Where it errs more"
+      aria-label="Where it errs more, too"
       data-testid="slices"
       className="max-h-[76px] shrink-0 overflow-y-auto border-b border-hairline px-4 py-1.5 text-sm"
     >
@@ -213,14 +217,14 @@ function Slices({ model, set, look }: Pick<ErrorsProps, "model" | "set" | "look"
   );
 }
 
-function Judged({ model, set, look, judgement, cells }: ErrorsProps & { cells: Cells }) {
-  const shown = useJudgedField({ model, set, look, cells: cells.chosen });
+function Judged({ model, set, look, judgement, labels, cells }: ErrorsProps & { cells: Cells }) {
+  const shown = useJudgedField({ model, set, look, cells: cells.chosen, labels });
   const { project } = usePlace();
   const navigate = useNavigate();
   const inRows = (sift: string, like?: number) =>
     navigate(rowsAddress(project.id, { ...shown.asked, sift, like }));
   const parts = useFieldDesk(shown, {
-    movesOn: false,
+    movesOn: true,
     onSift: inRows,
     onWriteSift: () => inRows(shown.asked.sift),
   });
@@ -245,7 +249,7 @@ function Judged({ model, set, look, judgement, cells }: ErrorsProps & { cells: C
         <span className="ml-auto text-sm whitespace-nowrap text-quiet">
           {chosen
             ? `${plural(chosen, "picture")} chosen: 1–9, 0 or L to label`
-            : "1–9, 0 or L mends the chosen label"}
+            : "1–9, 0 or L mends the chosen label; the next follows"}
         </span>
       </div>
       <div className="relative min-h-0 flex-1">

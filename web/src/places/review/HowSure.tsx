@@ -1,7 +1,14 @@
 /** How sure the figures of a judged set are, whether probabilities can be believed, and when to say "unsure". */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Judgement, type Model, need, type SetName, type UnsureUpdate } from "../../api/client";
+import {
+  client,
+  type JudgedSet,
+  type Judgement,
+  type Model,
+  need,
+  type UnsureUpdate,
+} from "../../api/client";
 import { useJudgedSets, useSureness } from "../../api/runQueries";
 import { buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
@@ -13,7 +20,7 @@ import { JudgeAgain } from "./JudgeAgain";
 
 interface Props {
   model: Model;
-  set: SetName;
+  set: JudgedSet;
   look: number | undefined;
   judgement: Judgement;
 }
@@ -28,7 +35,7 @@ export function HowSure({ model, set, look, judgement }: Props) {
     return (
       <JudgeAgain
         model={model}
-        set={set}
+        set={set === "outside" || set === "training" ? set : "validation"}
         title="Not computed yet"
         words="An earlier version judged this model. Judging it again computes intervals and calibration too."
       />

@@ -1,16 +1,18 @@
 /** The confusion matrix to take away: as a drawing, or its counts as a table. */
-import type { Judgement, Model, SetName } from "../../api/client";
+import type { JudgedSet, Judgement, Model } from "../../api/client";
+import type { Labels } from "../../api/runQueries";
 import { matrixCells, type Share } from "../../domain/matrix";
-import { percent } from "../../domain/words";
+import { percent, setWords } from "../../domain/words";
 import { buttonLook } from "../../parts/Button";
 import { DrawingFile } from "../../parts/DrawingFile";
 import type { Size } from "../../parts/useSize";
 
 interface Props {
   model: Model;
-  set: SetName;
+  set: JudgedSet;
   look: number | undefined;
   judgement: Judgement;
+  labels: Labels;
   order: readonly number[];
   share: Share;
   counts: boolean;
@@ -24,15 +26,21 @@ const FIGURE = 22;
 const NAME = 11;
 const LETTER = 6.2;
 
-export function MatrixFile({ set, look, onClose, ...drawn }: Props) {
+export function MatrixFile({ set, look, labels, onClose, ...drawn }: Props) {
   const { model } = drawn;
-  const query = set === "test" ? `?set=test&look=${look}` : `?set=${set}`;
+  const query = `?set=${set}&labels=${labels}${look === undefined ? "" : `&look=${look}`}`;
   return (
     <DrawingFile
       title="Confusion matrix as a file"
       name={`run-${model.run_number}-${set}-matrix`}
       first={FIRST}
-      drawn={(size) => <Drawing {...drawn} size={size} title={`Run ${model.run_number}, ${set}`} />}
+      drawn={(size) => (
+        <Drawing
+          {...drawn}
+          size={size}
+          title={`Run ${model.run_number}, ${setWords(set)}${labels === "today" ? ", labels of today" : ""}`}
+        />
+      )}
       also={
         <a className={buttonLook()} href={`/api/models/${model.id}/matrix.csv${query}`} download>
           CSV
@@ -43,7 +51,7 @@ export function MatrixFile({ set, look, onClose, ...drawn }: Props) {
   );
 }
 
-interface DrawingProps extends Omit<Props, "set" | "look" | "onClose"> {
+interface DrawingProps extends Omit<Props, "set" | "look" | "labels" | "onClose"> {
   size: Size;
   title: string;
 }

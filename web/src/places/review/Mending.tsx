@@ -23,7 +23,7 @@ export function Mending({ found }: { found: Comparison }) {
         ))}
       </ol>
       {mending.pictures.length > 0 && (
-        <table className="mt-2 w-full" aria-label="Mended validation pictures">
+        <table className="mt-2 w-full" aria-label={`Mended ${found.set} pictures`}>
           <thead>
             <tr className="text-quiet">
               <th className="text-left font-normal">mended picture</th>

@@ -1,25 +1,24 @@
 /** Review: judge a run's errors; the matrix feeds the pictures, and labels are mended right there. */
 import { Link } from "react-router";
-import type { Model, Run, SetName } from "../../api/client";
+import type { JudgedSet, Model, Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
-import { useJudgedSets, useJudgement } from "../../api/runQueries";
+import { type Labels, useJudgedSets, useJudgement, useOutside } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { isActive, jobWords } from "../../domain/jobs";
 import { isUnderWay } from "../../domain/runs";
 import { duration, plural } from "../../domain/words";
-import { Button } from "../../parts/Button";
-import { Choice } from "../../parts/Choice";
-import { Digest } from "../../parts/Digest";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty, Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
-import { useLook } from "../looks/useLook";
+import { type Looking, useLook } from "../looks/useLook";
 import { Compare } from "./Compare";
 import { Errors } from "./Errors";
 import { HowSure } from "./HowSure";
+import { InShort } from "./InShort";
 import { JudgeAgain } from "./JudgeAgain";
-import { TrainAgain } from "./TrainAgain";
-import { Verdict } from "./Verdict";
+import { ReviewHead } from "./ReviewHead";
+import { Unlabelled } from "./Unlabelled";
+import { VerdictLine } from "./VerdictLine";
 
 export function ReviewPlace() {
   const { run } = usePlace();
@@ -72,103 +71,121 @@ function StillTraining({ run }: { run: Run }) {
   );
 }
 
-function shownSet(asked: string | null, look: number | undefined): SetName {
+function shownSet(asked: string | null, look: number | undefined): JudgedSet {
   if (asked === "test" && look !== undefined) return "test";
-  return asked === "training" ? asked : "validation";
+  return asked === "training" || asked === "outside" || asked === "unlabelled" ? asked : "validation";
 }
 
-const SETS = [
-  { value: "validation", label: "Validation" },
-  { value: "training", label: "Training", title: "The pictures that it learnt from" },
-];
-const VIEWS = [
-  { value: "errors", label: "Errors" },
-  { value: "sure", label: "How sure" },
-  { value: "compare", label: "Compare" },
-];
+export type View = "errors" | "sure" | "compare";
 
 function Judged({ run, model }: { run: Run; model: Model }) {
-  const [params, setAddress] = useAddress();
-  const { look, judging, take } = useLook(model, "review");
+  const [params] = useAddress();
+  const looking = useLook(model, "review");
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
-  const set = shownSet(params.get("set"), look);
-  const judged = useJudgedSets(model.id);
-  // Validation was, or Review would not be open; the test set is judged by the look.
-  const known = set !== "training" || judged.data?.some((entry) => entry.set === set);
-  const judgement = useJudgement(model.id, set, judging ? undefined : look, known ?? false);
-
-  const view = params.get("view") ?? "errors";
-  const View = view === "sure" ? HowSure : Errors;
-
-  const openTest = async () => {
-    if (await take()) setAddress({ set: "test", cells: undefined });
-  };
-
+  const set = shownSet(params.get("set"), looking.look);
+  const view: View =
+    params.get("view") === "sure" || params.get("view") === "compare"
+      ? (params.get("view") as View)
+      : "errors";
   return (
     <div className="flex h-full flex-col">
-      <div className="flex items-center gap-4 border-b border-hairline px-4 py-1.5">
-        {judgement.data ? (
-          <Verdict set={set} judgement={judgement.data} tested={Boolean(run.counts.test)} />
-        ) : (
-          <span />
-        )}
-        <Digest model={model} />
-        <div className="ml-auto flex items-center gap-3">
-          <Choice<string>
-            label="Show"
-            hideLabel
-            value={view}
-            onChange={(next) => setAddress({ view: next === "errors" ? undefined : next })}
-            options={VIEWS}
-          />
-          <TrainAgain run={run} />
-          {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
-          {set !== "test" && view !== "compare" && (
-            <Choice<string>
-              label="Set"
-              hideLabel
-              value={set}
-              onChange={(name) =>
-                setAddress({ set: name === "training" ? name : undefined, cells: undefined })
-              }
-              options={SETS}
-            />
-          )}
-          {set === "test" ? (
-            <Button onClick={() => setAddress({ set: undefined, cells: undefined })}>
-              Back to validation
-            </Button>
-          ) : (
-            <Button
-              onClick={() => void openTest()}
-              disabled={!run.counts.test}
-              title="Validation chooses, test judges: each look at the test set is counted"
-            >
-              Look at the test set <span className="text-quiet">({model.looks} so far)</span>
-            </Button>
-          )}
-        </div>
-      </div>
+      <ReviewHead run={run} model={model} set={set} view={view} looking={looking} />
       {view === "compare" ? (
         <Compare run={run} />
-      ) : judging && !judgement.data ? (
-        <p role="status" className="p-10 text-center text-quiet">
-          {jobWords(judging)} …
-        </p>
-      ) : known === false && set === "training" ? (
-        <JudgeAgain
-          model={model}
-          set={set}
-          title="Not judged on its training pictures"
-          words="Most wrong labels are among them: what a network gets wrong that it has learnt is worth a look."
-        />
-      ) : judgement.isPending ? (
-        <Reading what="the scores" />
-      ) : !judgement.data ? (
-        <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />
+      ) : set === "unlabelled" ? (
+        <Asked model={model} set={set}>
+          <Unlabelled model={model} />
+        </Asked>
       ) : (
-        <View model={model} set={set} look={look} judgement={judgement.data} />
+        <Asked model={model} set={set}>
+          <Scored run={run} model={model} set={set} view={view} looking={looking} />
+        </Asked>
       )}
     </div>
+  );
+}
+
+const NOT_ASKED: Partial<Record<JudgedSet, { title: string; words: string }>> = {
+  training: {
+    title: "Not judged on its training pictures",
+    words: "Most wrong labels are among them: what a network gets wrong that it has learnt is worth a look.",
+  },
+  outside: {
+    title: "Not asked about pictures in no set",
+    words: "Labelled pictures that came in or were labelled since it was trained.",
+  },
+  unlabelled: {
+    title: "Not asked about unlabelled pictures",
+    words: "What it says of them stands here, the least sure first, to be labelled.",
+  },
+};
+
+/** What needs a set that was judged, or the way to judge it. */
+function Asked({ model, set, children }: { model: Model; set: JudgedSet; children: React.ReactNode }) {
+  const judged = useJudgedSets(model.id);
+  const outside = useOutside(model.id);
+  const words = NOT_ASKED[set];
+  // Validation was, or Review would not be open; the test set is judged by the look.
+  if (!words || judged.data?.some((entry) => entry.set === set)) return children;
+  if (!judged.data || !outside.data) return <Reading what="what was judged" />;
+  if (set === "training")
+    return <JudgeAgain model={model} set="training" title={words.title} words={words.words} />;
+  const count = set === "outside" ? outside.data.outside : outside.data.unlabelled;
+  if (!count)
+    return (
+      <Empty title={set === "outside" ? "No labelled picture lies in no set" : "No picture is unlabelled"}>
+        <p>
+          What is in no set of this run, and not in the test set of another division, could be judged here.
+        </p>
+      </Empty>
+    );
+  return (
+    <JudgeAgain
+      model={model}
+      set="outside"
+      title={words.title}
+      words={`${plural(count, "picture")}. ${words.words}`}
+    />
+  );
+}
+
+interface ScoredProps {
+  run: Run;
+  model: Model;
+  set: JudgedSet;
+  view: View;
+  looking: Looking;
+}
+
+function Scored({ run, model, set, view, looking }: ScoredProps) {
+  const [params] = useAddress();
+  const { judging } = looking;
+  const look = judging ? undefined : looking.look;
+  const asked: Labels = view === "errors" && params.get("labels") === "today" ? "today" : "then";
+  const then = useJudgement(model.id, set, look);
+  const today = useJudgement(model.id, set, look, view === "errors", "today");
+  // Where nothing is labelled today that it knows, there is nothing to switch to.
+  const labels: Labels = asked === "today" && !today.isError ? "today" : "then";
+  const judgement = labels === "today" ? today : then;
+  const ViewOf = view === "sure" ? HowSure : Errors;
+  if (judging && !judgement.data)
+    return (
+      <p role="status" className="p-10 text-center text-quiet">
+        {jobWords(judging)} …
+      </p>
+    );
+  if (judgement.isPending) return <Reading what="the scores" />;
+  if (!judgement.data) return <Failed error={judgement.error} onRetry={() => void judgement.refetch()} />;
+  return (
+    <>
+      <VerdictLine
+        {...{ model, set, labels }}
+        judgement={judgement.data}
+        today={today.data}
+        tested={Boolean(run.counts.test)}
+      />
+      {view === "errors" && labels === "then" && <InShort model={model} set={set} look={look} known />}
+      <ViewOf model={model} set={set} look={look} judgement={judgement.data} labels={labels} />
+    </>
   );
 }

@@ -1,11 +1,15 @@
-import type { Judgement, SetName } from "../../api/client";
+import type { JudgedSet, Judgement } from "../../api/client";
 import { plural, score } from "../../domain/words";
 
 interface Props {
-  set: SetName;
+  set: JudgedSet;
   judgement: Judgement;
   /** The division has a test set. */
   tested: boolean;
+}
+
+function ofSet(set: JudgedSet, count: number): string {
+  return set === "outside" ? `${plural(count, "picture")} in no set` : plural(count, `${set} picture`);
 }
 
 /** Accuracy with its weight: the counts, the interval, and what naming the largest class alone would give. */
@@ -13,7 +17,7 @@ export function Verdict({ set, judgement, tested }: Props) {
   const [low, high] = judgement.accuracy_interval;
   return (
     <p data-testid="verdict">
-      <b className="text-xl">{score(judgement.accuracy)}</b> on {plural(judgement.count, `${set} picture`)}:{" "}
+      <b className="text-xl">{score(judgement.accuracy)}</b> on {ofSet(set, judgement.count)}:{" "}
       {judgement.right} right, <span className="text-wrong">{judgement.count - judgement.right} wrong</span>
       <span className="text-quiet">
         {" "}

@@ -45,7 +45,10 @@ export function RowsBar({ shown, chosen, arriving, movesOn, onMovesOn }: Props) 
         />
       )}
       {group === "class" && !sift && <Unequal shown={shown} />}
-      <label className="flex items-center gap-1.5 text-quiet" title="After a label, go to the next picture">
+      <label
+        className="flex items-center gap-1.5 text-quiet"
+        title="After a picture was mended, go to the next one"
+      >
         <input type="checkbox" checked={movesOn} onChange={(event) => onMovesOn(event.target.checked)} />
         Move on
       </label>

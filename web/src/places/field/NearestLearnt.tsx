@@ -1,0 +1,83 @@
+/** The training pictures that lie nearest to one as the network sees them, with the labels that it learnt them by. */
+import type { ClassOf, Model, Nearest } from "../../api/client";
+import { useJudgedSets, useNearest } from "../../api/runQueries";
+import { colourPlace } from "../../domain/classColour";
+import { failureOf } from "../../domain/failure";
+import { ClassSign } from "../../parts/ClassSign";
+import { JudgeButton } from "../looks/JudgeButton";
+
+interface Props {
+  model: Model;
+  pictureId: number;
+  look: number | undefined;
+  classes: readonly ClassOf[];
+  onOpen: (pictureId: number) => void;
+}
+
+export function NearestLearnt({ model, pictureId, look, classes, onOpen }: Props) {
+  const judged = useJudgedSets(model.id);
+  const known = judged.data?.some((entry) => entry.set === "training") ?? false;
+  const found = useNearest(model, pictureId, look, known);
+  const failure = failureOf(found);
+  return (
+    <section
+      aria-label="Nearest it learnt from"
+      data-testid="nearest"
+      className="flex h-[104px] w-[520px] items-center gap-2 border-t border-hairline px-2"
+    >
+      <p className="w-[76px] shrink-0 text-sm text-quiet">Nearest that it learnt from</p>
+      {judged.data && !known ? (
+        <div className="flex items-center gap-2 text-sm">
+          <span className="text-quiet">Known when it has read its training pictures again.</span>
+          <JudgeButton model={model} set="training" words="Read them" />
+        </div>
+      ) : failure ? (
+        <div className="flex items-center gap-2 text-sm">
+          <span>{failure.message}</span>
+          <JudgeButton model={model} set="training" words="Read them" />
+        </div>
+      ) : (
+        found.data?.map((one) => (
+          <Near key={one.picture_id} one={one} model={model} classes={classes} onOpen={onOpen} />
+        ))
+      )}
+    </section>
+  );
+}
+
+interface NearProps extends Pick<Props, "model" | "classes" | "onOpen"> {
+  one: Nearest;
+}
+
+function Near({ one, model, classes, onOpen }: NearProps) {
+  const then = model.classes.find((entry) => entry.id === one.class_then);
+  const now = classes.find((entry) => entry.id === one.class_now);
+  const mended = one.class_now !== one.class_then;
+  const words = `Learnt as ${then?.name ?? "a class that is gone"}${
+    one.gone ? ", no longer here" : mended ? `, ${now?.name ?? "unlabelled"} today` : ""
+  }; likeness ${one.likeness.toFixed(3)}`;
+  return (
+    <button
+      type="button"
+      title={words}
+      aria-label={words}
+      disabled={one.gone}
+      onClick={() => onOpen(one.picture_id)}
+      className="w-[62px] cursor-pointer text-left disabled:cursor-default"
+    >
+      <img src={`/api/thumbnails/${one.sha256}`} alt="" className="size-[62px] bg-sunken object-contain" />
+      <span className="flex items-center justify-between text-sm">
+        <span>
+          {then && <ClassSign place={colourPlace(classes.find((x) => x.id === then.id))} sign={then.sign} />}
+          {mended && !one.gone && (
+            <>
+              {" → "}
+              {now ? <ClassSign place={colourPlace(now)} sign={now.sign} /> : "–"}
+            </>
+          )}
+        </span>
+        {!mended && <span className="font-mono text-xs text-quiet">{one.likeness.toFixed(2)}</span>}
+      </span>
+    </button>
+  );
+}
