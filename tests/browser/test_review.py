@@ -119,3 +119,112 @@ def test_mended_trained_again_and_what_that_did(screen: Screen, running: Running
     screen.reads("[data-testid=mending]", "that were not mended")
     screen.reads("[data-testid=mending] table", "plate → rime")
     assert screen.complaints() == []
+
+
+def _trained(running: Running, name: str, more: dict[str, bytes] | None = None) -> tuple[int, int]:
+    """A project of two classes with some unlabelled pictures, and its judged run."""
+    members = {f"{label}/{n}.png": png(80 * k + n, level=100 + 60 * k)
+               for k, label in enumerate(("plate", "rime")) for n in range(30)}  # fmt: skip
+    project = running.bring_in(name, zipped({**members, **(more or {})}))
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=4)})["id"]
+    until("it is judged", lambda: running.ask("GET", f"/api/runs/{run}")["validation"])
+    return project, run
+
+
+def test_unlabelled_pictures_are_answered_and_labelled_by_key(screen: Screen, running: Running) -> None:
+    bare = {f"unlabelled/{n}.png": png(900 + n, level=100 + 60 * (n % 2)) for n in range(6)}
+    project, run = _trained(running, "Nobody knows", bare)
+    screen.open(f"/p/{project}/review?run={run}")
+    screen.press("Unlabelled")
+    screen.says("6 pictures. What it says of them stands here")
+    screen.press("Judge run 1")
+    screen.reads("[data-testid=outcomes-title]", "6 unlabelled pictures by what the model says")
+    tiles = "[data-testid=field] [role=gridcell]"
+    screen.until("all are there", lambda: len(screen.all(tiles)) == 6)
+    screen.all(tiles)[0].click()
+    chosen = f"{tiles}[aria-selected=true]"
+    first = screen.one(chosen).get_attribute("data-picture")
+    screen.keys("1")
+    # The next one follows by itself.
+    screen.until("the next is chosen", lambda: screen.one(chosen).get_attribute("data-picture") != first)
+    screen.keys("2")
+    screen.says("of the 2 labelled since bear the label")
+    # What has a label now is scored when it is asked again.
+    screen.open(f"/p/{project}/review?run={run}&set=outside")
+    screen.press("Judge run 1")
+    screen.reads("[data-testid=verdict]", "on 2 pictures in no set")
+    assert screen.complaints() == []
+
+
+def test_labels_of_today_are_a_switch_away(screen: Screen, running: Running) -> None:
+    project, run = _trained(running, "Then and today")
+    screen.open(f"/p/{project}/review?run={run}")
+    screen.reads("[data-testid=labels-differ]", "labels as they were")
+    screen.one("[data-testid=in-short]")
+    then = screen.one("[data-testid=verdict]").text
+    screen.one("[data-testid=matrix] [data-cell='plate>plate'], [data-testid=matrix] [data-cell='plate>rime']").click()
+    tiles = "[data-testid=field] [role=gridcell]"
+    screen.one(tiles).click()
+    first = screen.one(f"{tiles}[aria-selected=true]").get_attribute("data-picture")
+    screen.keys("x")
+    # Excluded by one key, it stays where it is, and the next one follows.
+    screen.until(
+        "the next is chosen",
+        lambda: screen.one(f"{tiles}[aria-selected=true]").get_attribute("data-picture") != first,
+    )
+    screen.reads("[data-testid=labels-differ]", "1 taken out or unlabelled since")
+    assert screen.one("[data-testid=verdict]").text == then
+    screen.press("of today")
+    count = running.ask("GET", f"/api/runs/{run}")["counts"]["validation"]
+    screen.reads("[data-testid=verdict]", f"on {count - 1} validation pictures")
+    screen.one("[data-testid=matrix] [data-cell='plate>plate'], [data-testid=matrix] [data-cell='plate>rime']").click()
+    screen.one(tiles).click()
+    screen.keys("z", ctrl=True)
+    screen.reads("[data-testid=verdict]", f"on {count} validation pictures")
+    assert screen.complaints() == []
+
+
+def test_where_it_looks_on_tiles_and_what_lies_nearest(screen: Screen, running: Running) -> None:
+    project, run = _trained(running, "Where and what")
+    screen.open(f"/p/{project}/rows?run={run}&sift=judged&tile=104")
+    screen.one("[data-testid=field] [role=gridcell]").click()
+    screen.keys("w")
+    screen.one("[data-testid=field-heat]")
+    screen.one("canvas[data-heat=whole]")
+    Select(screen.one("[data-testid=field-heat] select")).select_by_visible_text("its label")
+    screen.one("canvas[data-heat=whole]")
+    screen.one("[data-testid=field]").click()
+    screen.keys("w")
+    screen.one("canvas[data-heat=none]")
+    screen.keys("\ue007")
+    screen.press("Read them")
+    screen.until("six are shown", lambda: len(screen.all("[data-testid=nearest] img")) == 6)
+    assert "Learnt as " in (screen.one("[data-testid=nearest] button").get_attribute("aria-label") or "")
+    enlarged = screen.one("[data-testid=enlarged]")
+    assert enlarged.get_attribute("data-times") == "1.00"
+    screen.keys("++")
+    screen.one("[data-testid=enlarged][data-times='2.25']")
+    # One of the nearest opens in its place, whole again.
+    screen.one("[data-testid=nearest] button").click()
+    screen.one("[data-testid=enlarged][data-times='1.00']")
+    assert screen.complaints() == []
+
+
+def test_runs_are_compared_on_test_when_the_looks_are_counted(screen: Screen, running: Running) -> None:
+    project, run = _trained(running, "Two looks")
+    other = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})["id"]
+    until("it is judged", lambda: running.ask("GET", f"/api/runs/{other}")["validation"])
+    screen.open(f"/p/{project}/review?run={run}")
+    # The picker shows both with their places.
+    screen.one("[data-testid=model-picker]").click()
+    screen.until("both stand there", lambda: len(screen.all("[role=option]")) == 2)
+    screen.keys("\ue00c")
+    screen.open(f"/p/{project}/review?run={run}&view=compare&with={other}")
+    screen.press("Compare on the test set")
+    screen.says("2 looks counted")
+    count = running.ask("GET", f"/api/runs/{run}")["counts"]["test"]
+    screen.reads("[data-testid=compared-scores]", f"/{count},")
+    assert [entry["looks"] for entry in running.ask("GET", f"/api/projects/{project}/models")] == [1, 1]
+    screen.press("Back to validation")
+    screen.one("[data-testid=compared-scores]")
+    assert screen.complaints() == []

@@ -24,6 +24,7 @@ def _facts(classes: int, confusion: list[list[int]]) -> dict[str, Any]:
         "recipe": {"settings": {"batch_size": 16}, "preprocessing": {}, "variation": {"operations": []},
                    "network": {"name": ""}},
         "epochs": [], "sets": {"validation": {"scores": scores, "sureness": None}}, "worst": [], "slices": [],
+        "in_short": [{"about": "next", "words": "More pictures of <rime>.", "sift": None, "p": 0.004}],
         "lookouts": [],
     }  # fmt: skip
 
@@ -44,3 +45,4 @@ def test_what_is_not_known_is_left_open() -> None:
     assert "There are none." in page and "so far: 2." in page and "a network of one&#39;s own" in page
     assert page.index("training</th>") < page.index("validation</th>")
     assert "Calibration" not in page
+    assert "More pictures of &lt;rime&gt;." in page and "p = 0.004" in page.replace("0.0040", "0.004")

@@ -109,7 +109,7 @@ def test_a_run_from_start_to_judgement(world: World, project: int) -> None:
     with world.context.database.session() as session:
         everything = list_outcomes(session, model, "validation", [], wrong_only=False, limit=1000)
     assert sum(o.true_class == o.predicted_class for o in everything) == judged["right"]
-    surprise = [outcome.loss for outcome in everything]
+    surprise = [outcome.loss or 0.0 for outcome in everything]
     assert surprise == sorted(surprise, reverse=True)
     # Accuracy at the kept epoch, as the loop saw it, is what the judgement says.
     assert judged["accuracy"] == pytest.approx(run.figures["validation_accuracy"])

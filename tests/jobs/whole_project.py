@@ -89,7 +89,7 @@ def state_of(world: World, project: int) -> dict[str, Any]:
             ),
             "classes of the run": [(names[c["id"]], c["sign"]) for c in run.classes],
             "outcomes": sorted(
-                (o.sha256, names[o.true_class], names[o.predicted_class], o.p, o.loss) for o in outcomes
+                (o.sha256, names[o.true_class or 0], names[o.predicted_class], o.p, o.loss) for o in outcomes
             ),
             "splits": [
                 (x.name, x.version, x.in_no_set, [(names[met["class_id"]], met["got"]) for met in x.fit])

@@ -117,19 +117,23 @@ def look(session: SessionOf, model: ModelOf, body: LookCreate) -> LookRead:
     return LookRead(id=look_id, looks=models.get_model(session, model.id).looks, job_id=job_id)
 
 
-@router.get("/models/{model_id}/judgement", response_model=JudgementRead)
+@router.get("/models/{model_id}/judgement", response_model=JudgementRead | None)
 def judgement(
     session: SessionOf,
     model: ModelOf,
     set: JudgedSet = "validation",
     look: LookQuery = None,
     labels: LabelsQuery = "then",
-) -> dict[str, Any]:
+) -> dict[str, Any] | None:
     """Scores on a set; the test set needs a counted look.
 
-    Unlabelled pictures have scores by the labels of today only: of those that somebody has labelled since.
+    By the labels of today null means that no picture of the set has one which the model knows. Unlabelled pictures
+    have scores by these only: of those that somebody has labelled since.
     """
-    return _judged(session, model, set, look, labels)
+    if labels == "today":
+        _check_answered(session, model, set, look)
+        return judge_by_today(session, model, set)
+    return _judged(session, model, set, look)
 
 
 @router.get("/models/{model_id}/in-short", response_model=list[SentenceRead])
@@ -147,11 +151,9 @@ def _check_shown(session: Session, model: ModelValue, name: str | None, look: in
         models.check_look(session, model.id, look)
 
 
-def _judged(session: Session, model: ModelValue, name: str, look: int | None, labels: str = "then") -> dict[str, Any]:
-    """Scores on a set, by labels of then or today."""
+def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
+    """Scores on a set as it was judged."""
     _check_answered(session, model, name, look)
-    if labels == "today":
-        return judge_by_today(session, model, name)
     if name == Sets.UNLABELLED:
         raise ConflictError("These pictures had no label, so there are answers without scores.", "Ask by labels=today.")
     return models.judgement_of(session, model.id, name) or {}
@@ -185,7 +187,10 @@ def matrix_file(
     labels: LabelsQuery = "then",
 ) -> Response:
     """The confusion matrix as a table, a true class a row."""
-    table = matrix_as_csv(model, _judged(session, model, set, look, labels))
+    scores = judgement(session, model, set, look, labels)
+    if scores is None:
+        raise ConflictError("No picture of this set has a label today that the model knows.", "Ask by labels=then.")
+    table = matrix_as_csv(model, scores)
     return _csv(table, f"run-{model.run_number}-{set}-matrix")
 
 

@@ -2132,7 +2132,8 @@ export interface paths {
          * Judgement
          * @description Scores on a set; the test set needs a counted look.
          *
-         *     Unlabelled pictures have scores by the labels of today only: of those that somebody has labelled since.
+         *     By the labels of today null means that no picture of the set has one which the model knows. Unlabelled pictures
+         *     have scores by these only: of those that somebody has labelled since.
          */
         get: operations["judgement_api_models__model_id__judgement_get"];
         put?: never;
@@ -10911,7 +10912,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JudgementRead"];
+                    "application/json": components["schemas"]["JudgementRead"] | null;
                 };
             };
             /** @description Validation Error */

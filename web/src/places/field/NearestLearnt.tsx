@@ -1,4 +1,5 @@
 /** The training pictures that lie nearest to one as the network sees them, with the labels that it learnt them by. */
+import { useEffect, useRef } from "react";
 import type { ClassOf, Model, Nearest } from "../../api/client";
 import { useJudgedSets, useNearest } from "../../api/runQueries";
 import { colourPlace } from "../../domain/classColour";
@@ -19,8 +20,15 @@ export function NearestLearnt({ model, pictureId, look, classes, onOpen }: Props
   const known = judged.data?.some((entry) => entry.set === "training") ?? false;
   const found = useNearest(model, pictureId, look, known);
   const failure = failureOf(found);
+  const section = useRef<HTMLElement>(null);
+  // The way to them goes when they are there, and the keys of the Close-up shall not go with it.
+  useEffect(() => {
+    if (known && document.activeElement === document.body)
+      section.current?.closest<HTMLElement>("[role=dialog]")?.focus();
+  }, [known]);
   return (
     <section
+      ref={section}
       aria-label="Nearest it learnt from"
       data-testid="nearest"
       className="flex h-[104px] w-[520px] items-center gap-2 border-t border-hairline px-2"

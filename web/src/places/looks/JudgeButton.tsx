@@ -1,6 +1,6 @@
 /** The way to have a model judged on a set; while that is done, how far it is. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { client, type Model, need } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { isActive, jobWords } from "../../domain/jobs";
@@ -50,7 +50,17 @@ interface ButtonProps extends Asked {
 /** Asks for it; while it is done, says how far it is. */
 export function JudgeButton({ words, main, ...of }: ButtonProps) {
   const { active, asked, judge } = useJudging(of);
-  if (active) return <p role="status">{jobWords(active)} …</p>;
+  const status = useRef<HTMLParagraphElement>(null);
+  // With the button its focus would go, and the keys of what lies around with it.
+  useEffect(() => {
+    if (active && document.activeElement === document.body) status.current?.focus();
+  }, [active]);
+  if (active)
+    return (
+      <p role="status" ref={status} tabIndex={-1} className="outline-none">
+        {jobWords(active)} …
+      </p>
+    );
   return (
     <Button kind={main ? "main" : "plain"} disabled={asked} onClick={judge}>
       {words}

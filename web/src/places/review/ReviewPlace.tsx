@@ -165,7 +165,7 @@ function Scored({ run, model, set, view, looking }: ScoredProps) {
   const then = useJudgement(model.id, set, look);
   const today = useJudgement(model.id, set, look, view === "errors", "today");
   // Where nothing is labelled today that it knows, there is nothing to switch to.
-  const labels: Labels = asked === "today" && !today.isError ? "today" : "then";
+  const labels: Labels = asked === "today" && today.data !== null ? "today" : "then";
   const judgement = labels === "today" ? today : then;
   const ViewOf = view === "sure" ? HowSure : Errors;
   if (judging && !judgement.data)
@@ -181,7 +181,7 @@ function Scored({ run, model, set, view, looking }: ScoredProps) {
       <VerdictLine
         {...{ model, set, labels }}
         judgement={judgement.data}
-        today={today.data}
+        today={today.data ?? undefined}
         tested={Boolean(run.counts.test)}
       />
       {view === "errors" && labels === "then" && <InShort model={model} set={set} look={look} known />}

@@ -19,7 +19,7 @@ interface Props {
 }
 
 const LABELS: readonly { value: Labels; label: string; title: string }[] = [
-  { value: "then", label: "of then", title: "Labels of then: as it was judged" },
+  { value: "then", label: "labels of then", title: "Labels of then: as it was judged" },
   { value: "today", label: "of today", title: "Labels of today: as they have been mended since" },
 ];
 
@@ -38,6 +38,7 @@ export function VerdictLine({ model, set, labels, judgement, today, tested }: Pr
         {(differs || labels === "today") && (
           <Choice<Labels>
             label="Labels"
+            hideLabel
             value={labels}
             onChange={(next) => setAddress({ labels: next === "today" ? next : undefined, cells: undefined })}
             options={LABELS}
