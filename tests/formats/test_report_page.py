@@ -24,7 +24,7 @@ def _facts(classes: int, confusion: list[list[int]]) -> dict[str, Any]:
         "recipe": {"settings": {"batch_size": 16}, "preprocessing": {}, "variation": {"operations": []},
                    "network": {"name": ""}},
         "epochs": [], "sets": {"validation": {"scores": scores, "sureness": None}}, "worst": [], "slices": [],
-        "in_short": [{"about": "next", "words": "More pictures of <rime>.", "sift": None, "p": 0.004}],
+        "in_short": [{"about": "next", "words": "More pictures of <rime>.", "sift": None, "p": 0.004, "more": 0}],
         "lookouts": [],
     }  # fmt: skip
 

@@ -1,7 +1,6 @@
 """Two to four runs beside each other: what differs in them, and on the pictures that none of them has learnt from."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -152,7 +151,7 @@ def _mending(
             "right_then": sum(one.predicted[before] == one.true[after] for one in others),
             "right_now": sum(one.predicted[after] == one.true[after] for one in others),
             # In the order of time, whichever was named first.
-            **_pair([replace(one, predicted=[one.predicted[before], one.predicted[after]]) for one in others], newest),
+            **_pair([one._replace(predicted=[one.predicted[before], one.predicted[after]]) for one in others], newest),
         },
         "pictures": [
             {

@@ -44,8 +44,8 @@ def in_short(session: Session, model: ModelValue, set_name: str) -> list[dict[st
     return [*told, *_next(session, model, set_name, scores, confusion, names)]
 
 
-def _sentence(about: str, words: str, sift: str | None = None, p: float | None = None) -> dict[str, Any]:
-    return {"about": about, "words": words, "sift": sift, "p": p}
+def _sentence(about: str, words: str, sift: str | None = None, p: float | None = None, more: int = 0) -> dict[str, Any]:
+    return {"about": about, "words": words, "sift": sift, "p": p, "more": more}
 
 
 def _errors(count: int) -> str:
@@ -78,11 +78,9 @@ def _where(session: Session, model: ModelValue, set_name: str) -> dict[str, Any]
     if not slices:
         return _sentence("where", "No fact of the pictures goes with errors more than chance explains.")
     first = slices[0]
-    more = f" {len(slices) - 1} more such fact{'' if len(slices) == 2 else 's'} below." if len(slices) > 1 else ""
-    words = (
-        f"Errors are {first['times']:.1f} times as frequent {first['words']} ({first['wrong']} of {first['count']})."
-    )
-    return _sentence("where", words + more, f"{first['sift']} wrong order:-loss", first["p"])
+    counts = f"{first['wrong']} of {first['count']}"
+    words = f"Errors are {first['times']:.1f} times as frequent {first['words']} ({counts})."
+    return _sentence("where", words, f"{first['sift']} wrong order:-loss", first["p"], more=len(slices) - 1)
 
 
 def _next(

@@ -64,8 +64,15 @@ def _candidates(rows: Sequence[Any]) -> Iterator[_Candidate]:
     for name, listed in values.items():
         yield from _ends(name, np.array([np.nan if value is None else value for value in listed], np.float64))
     yield from _kinds("source", "those from", [row.source for row in rows])
-    yield from _kinds("came", "those that came on", [row.came_at.astimezone().date().isoformat() for row in rows])
+    yield from _kinds("came", "those that came on", _days(rows))
     yield from _kinds("format", "files of the format", [row.format for row in rows])
+
+
+def _days(rows: Sequence[Any]) -> list[str]:
+    """Of each picture the day on which it came; those of one import share a moment."""
+    moments = {row.came_at for row in rows}
+    days = {moment: moment.astimezone().date().isoformat() for moment in moments}
+    return [days[row.came_at] for row in rows]
 
 
 def _ends(name: str, values: Array) -> Iterator[_Candidate]:

@@ -58,7 +58,8 @@ const done = arguments[0];
 const look = () =>
   document.querySelector('canvas[data-painted=whole]') &&
   document.querySelectorAll('[data-testid=matrix] [role=gridcell]').length &&
-  document.querySelector('[data-testid=outcomes-title]')
+  document.querySelector('[data-testid=outcomes-title]') &&
+  document.querySelector('[data-testid=in-short]')
     ? done(performance.now() / 1000) : requestAnimationFrame(look);
 look();
 """

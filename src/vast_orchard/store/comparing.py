@@ -1,7 +1,7 @@
 """What several models said of the same pictures."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -12,8 +12,7 @@ from vast_orchard.store.splits import copy_keys
 __all__ = ["SaidOfOne", "common_answers"]
 
 
-@dataclass(frozen=True, kw_only=True)
-class SaidOfOne:
+class SaidOfOne(NamedTuple):
     """A picture that every one of the models was asked about."""
 
     picture_id: int

@@ -331,8 +331,9 @@ export function useSureness(modelId: number, set: JudgedSet, look: number | unde
 }
 
 /** Facts of pictures that go with errors. */
-export function useSlices(modelId: number, set: JudgedSet, look: number | undefined) {
+export function useSlices(modelId: number, set: JudgedSet, look: number | undefined, any: boolean) {
   return useQuery({
+    enabled: any,
     queryKey: ["slices", modelId, set, look ?? 0],
     queryFn: () =>
       need(

@@ -5659,6 +5659,11 @@ export interface components {
              * @description How often chance would give as much; null where nothing was tested.
              */
             p: number | null;
+            /**
+             * More
+             * @description Further ones of the same kind, less sure: see slices.
+             */
+            more: number;
         };
         /**
          * ServerFolderRead

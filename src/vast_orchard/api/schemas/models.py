@@ -116,6 +116,7 @@ class SentenceRead(BaseModel):
     words: str
     sift: str | None = Field(description="Of the pictures that it is about.")
     p: float | None = Field(description="How often chance would give as much; null where nothing was tested.")
+    more: int = Field(description="Further ones of the same kind, less sure: see slices.")
 
 
 class NearestRead(BaseModel):

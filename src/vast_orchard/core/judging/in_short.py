@@ -47,6 +47,8 @@ def confused_pair(confusion: Array) -> ConfusedPair | None:
     found: ConfusedPair | None = None
     for first, second in zip(*np.nonzero(np.triu(both)), strict=True):
         share = float(by_class[first] + by_class[second]) / (classes - 1) / errors
+        if both[first, second] <= share * errors:
+            continue  # not more often than by chance
         p = min(1.0, pairs * binomial_tail(int(both[first, second]), errors, share))
         if p <= _SURE and (found is None or p < found.p):
             found = ConfusedPair(first=int(first), second=int(second), errors=int(both[first, second]), of=errors, p=p)

@@ -41,8 +41,9 @@ def telling_slices(slices: Sequence[tuple[str, Array]], wrong: Array, labels: Ar
     labels : ndarray, shape (N,), int
         The true classes.
     """
+    strata = np.unique(labels, return_inverse=True)[1]
     looked = [
-        (name, within, *_stratified(within, wrong, labels))
+        (name, within, *_stratified(within, wrong, strata))
         for name, within in slices
         if LEAST_IN_SLICE <= within.sum() <= len(within) - LEAST_IN_SLICE
     ]
@@ -57,21 +58,27 @@ def telling_slices(slices: Sequence[tuple[str, Array]], wrong: Array, labels: Ar
     return tuple(found)
 
 
-def _stratified(within: Array, wrong: Array, labels: Array) -> tuple[float, float]:
-    """Ratio of risks and the probability of at least such a difference, over the strata of the classes."""
-    apart = spread = above = below = 0.0
-    for label in np.unique(labels):
-        here = labels == label
-        total = int(here.sum())
-        inside, errors = int((here & within).sum()), int((here & wrong).sum())
-        if total < 2 or not inside or inside == total:
-            continue
-        both = int((here & within & wrong).sum())
-        outside = total - inside
-        apart += both - inside * errors / total
-        spread += inside * outside * errors * (total - errors) / (total**2 * (total - 1))
-        above += both * outside / total
-        below += (errors - both) * inside / total
+def _stratified(within: Array, wrong: Array, strata: Array) -> tuple[float, float]:
+    """Ratio of risks and the probability of at least such a difference, over the strata of the classes.
+
+    Parameters
+    ----------
+    within, wrong : ndarray, shape (N,), bool
+    strata : ndarray, shape (N,), int
+        From 0 on, without a gap.
+    """
+    strata_count = int(strata.max()) + 1
+    counts = [
+        np.bincount(strata[chosen], minlength=strata_count).astype(np.float64)
+        for chosen in (slice(None), within, wrong, within & wrong)
+    ]
+    # Where all are within, or none, there is nothing to compare.
+    told = (counts[0] >= 2) & (counts[1] > 0) & (counts[1] < counts[0])
+    total, inside, errors, both = (count[told] for count in counts)
+    outside = total - inside
+    apart = float((both - inside * errors / total).sum())
+    spread = float((inside * outside * errors * (total - errors) / (total**2 * (total - 1))).sum())
+    above, below = float((both * outside / total).sum()), float(((errors - both) * inside / total).sum())
     if not spread:
         return 1.0, 1.0
     # One degree of freedom: the tail of a squared normal.

@@ -2,7 +2,7 @@
 import { useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { JudgedSet, Judgement, Model } from "../../api/client";
-import { type Labels, useSlices } from "../../api/runQueries";
+import { type Labels, useInShort, useSlices } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import {
   cellKey,
@@ -187,7 +187,10 @@ function Pairs({ model, judgement, cells }: SideProps) {
 /** Facts of pictures that go with errors, as ways to their pictures; nothing where chance explains all. */
 function Slices({ model, set, look }: Pick<ErrorsProps, "model" | "set" | "look">) {
   const { project, run } = usePlace();
-  const { data = [] } = useSlices(model.id, set, look);
+  // Asked for above, where it is said; here it is only read.
+  const { data: told = [] } = useInShort(model.id, set, look, false);
+  const any = told.some((entry) => entry.more > 0);
+  const { data = [] } = useSlices(model.id, set, look, any);
   // The first one is said in short.
   const slices = data.slice(1);
   if (!slices.length) return null;

@@ -184,7 +184,9 @@ function Scored({ run, model, set, view, looking }: ScoredProps) {
         today={today.data ?? undefined}
         tested={Boolean(run.counts.test)}
       />
-      {view === "errors" && labels === "then" && <InShort model={model} set={set} look={look} known />}
+      {view === "errors" && labels === "then" && (
+        <InShort model={model} set={set} look={look} known={today.isFetched} />
+      )}
       <ViewOf model={model} set={set} look={look} judgement={judgement.data} labels={labels} />
     </>
   );
