@@ -196,9 +196,20 @@ def _network(camera: _Camera) -> None:
     camera.take("network")
 
 
+def _judged(camera: _Camera) -> None:
+    """Has the newest model asked about its training pictures, so that the nearest of them are known."""
+    project = f"{camera.address}/api/projects/{camera.project}"
+    model = f"{camera.address}/api/models/{httpx2.get(f'{project}/models').json()[0]['id']}"
+    httpx2.post(f"{model}/judgements", json={"set": "training"}).raise_for_status()
+    while not any(entry["set"] == "training" for entry in httpx2.get(f"{model}/judgements").json()):
+        time.sleep(1)
+
+
 def _review(camera: _Camera) -> None:
+    _judged(camera)
     camera.go("review")
     camera.wait("canvas[data-painted=whole]")
+    camera.wait("[data-testid=in-short]")
     camera.take("review")
     ActionChains(camera.browser).double_click(
         camera.browser.find_elements(By.CSS_SELECTOR, "[data-testid=field] [role=gridcell]")[1]
@@ -206,6 +217,7 @@ def _review(camera: _Camera) -> None:
     camera.wait("[role=dialog] img")
     ActionChains(camera.browser).send_keys("w").perform()
     camera.wait("[data-testid=heatmap]")
+    camera.wait("[data-testid=nearest] img")
     camera.take("heatmap")
     camera.go("review?view=sure")
     camera.wait("[data-testid=answering]")

@@ -24,6 +24,20 @@ def test_what_is_missing_is_said(tmp_path: Path) -> None:
         ByteStore(str(tmp_path)).read("exports/3.zip")
 
 
+def test_with_a_model_go_its_features(tmp_path: Path) -> None:
+    store = ByteStore(str(tmp_path))
+    model, other = "runs/5/kept-00012.safetensors", "runs/5/last-00012.safetensors"
+    features = store.features_path(model)
+    assert features == "runs/5/features-00012.safetensors"
+    assert store.features_path(other) is None
+    for path in (model, other, features):
+        store.write(path, b"x")
+    store.remove(model)
+    assert [store.exists(path) for path in (model, other, features)] == [False, True, False]
+    store.remove(other)
+    assert [path for path in tmp_path.rglob("*") if path.is_file()] == []
+
+
 @pytest.mark.parametrize(
     "name",
     ["/etc/passwd", "../x", "runs/5/..", "runs/5/../../x", "runs/5", "pictures/ab/../../../x", "exports/1.zip/x", "",

@@ -21,12 +21,13 @@ export function Said({ said, model, classes }: Props) {
   );
   const shown = order.filter((entry, rank) => rank < MOST || entry.place === truth);
   const threshold = thresholdOf(said, model);
+  // Thresholds are said of calibrated probabilities; what is told here are the plain ones.
   const unsure = (said.calibrated ?? said.p) < threshold;
   const wrong = said.true_class !== null && said.true_class !== said.predicted_class;
   return (
     <section className="mb-3" data-testid="said">
       <p className={`mb-2 text-sm ${wrong ? "text-wrong" : ""}`}>
-        Run {said.run}, {setWords(said.set_name)}: {answerSentence(order, unsure ? 2 : 0).text}.
+        Run {said.run}, {setWords(said.set_name)}: {answerSentence(order, unsure ? Infinity : 0).text}.
         {said.loss === null ? " It had no label." : ` Loss ${said.loss.toFixed(2)}.`}
       </p>
       <ProbabilityBars
@@ -34,7 +35,13 @@ export function Said({ said, model, classes }: Props) {
         model={model}
         classes={classes}
         colour={(entry, rank) =>
-          entry.place === truth ? "var(--good)" : rank === 0 ? "var(--wrong)" : "var(--edge)"
+          entry.place === truth
+            ? "var(--good)"
+            : rank
+              ? "var(--edge)"
+              : truth < 0
+                ? "var(--choice)"
+                : "var(--wrong)"
         }
         note={(entry) => (entry.place === truth ? " (true)" : "")}
       />

@@ -78,15 +78,16 @@ function shownSet(asked: string | null, look: number | undefined): JudgedSet {
 
 export type View = "errors" | "sure" | "compare";
 
+function shownView(asked: string | null): View {
+  return asked === "sure" || asked === "compare" ? asked : "errors";
+}
+
 function Judged({ run, model }: { run: Run; model: Model }) {
   const [params] = useAddress();
   const looking = useLook(model, "review");
   // A test address that was reloaded or sent shows validation again: a look is counted only by asking for it.
   const set = shownSet(params.get("set"), looking.look);
-  const view: View =
-    params.get("view") === "sure" || params.get("view") === "compare"
-      ? (params.get("view") as View)
-      : "errors";
+  const view = shownView(params.get("view"));
   return (
     <div className="flex h-full flex-col">
       <ReviewHead run={run} model={model} set={set} view={view} looking={looking} />
