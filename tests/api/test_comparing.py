@@ -187,6 +187,32 @@ def test_what_goes_with_errors_is_told_and_sifted(client: TestClient, world: Wor
     assert len(wrong) == found[0]["wrong"]
     assert client.get(url, params={"set": "test"}).status_code == 409
 
+    # The same by a number: half of the dark ones are wrong, and none of the others.
+    with world.context.database.session() as session:
+        ids = session.scalars(
+            text("select picture_id from prediction where model_id = :m and set_name = 'training' order by picture_id"),
+            {"m": model},
+        ).all()
+        dark = set(ids[: len(ids) // 4])
+        for place, picture in enumerate(ids):
+            session.execute(
+                text("update picture set brightness = :b where id = :p"),
+                {"b": (0.1 if picture in dark else 0.6) + place / 1000, "p": picture},
+            )
+            said = (
+                "(select min(id) from class where id <> true_class)" if picture in dark and place % 2 else "true_class"
+            )
+            session.execute(
+                text(f"update prediction set predicted_class = {said} where model_id = :m and picture_id = :p"),
+                {"m": model, "p": picture},
+            )
+    by_number = client.get(url, params={"set": "training"}).json()
+    fifth = next(entry for entry in by_number if entry["words"] == "among the darkest fifth")
+    for sift, told in ((fifth["sift"], fifth["count"]), (f"{fifth['sift']} wrong", fifth["wrong"])):
+        listed = client.get(f"/api/projects/{project}/pictures", params={"sift": sift, "run": run["id"]}).json()
+        assert len(listed["pictures"]) == told
+    assert abs(fifth["count"] - len(ids) / 5) <= 1
+
     # Every judged picture was measured, and the Sift knows the measures.
     def count(sift: str) -> int:
         listed = client.get(f"/api/projects/{project}/pictures", params={"sift": sift, "run": run["id"]}).json()

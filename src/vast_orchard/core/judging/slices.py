@@ -8,11 +8,21 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array
 
-__all__ = ["LEAST_IN_SLICE", "Slice", "telling_slices"]
+__all__ = ["LEAST_IN_SLICE", "Slice", "SliceCounts", "telling_slices"]
 
 # Of pictures within and without: fewer make no rate.
 LEAST_IN_SLICE = 20
 _SURE = 0.05
+
+
+@dataclass(frozen=True, kw_only=True)
+class SliceCounts:
+    """Pictures of each class, (K,), as numbers of any kind: all that were judged, and those with a fact in common."""
+
+    total: Array
+    errors: Array
+    inside: Array
+    wrong_inside: Array
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,7 +36,7 @@ class Slice:
     p: float  # corrected for the number of slices that were looked at
 
 
-def telling_slices(slices: Sequence[tuple[str, Array]], wrong: Array, labels: Array) -> tuple[Slice, ...]:
+def telling_slices(slices: Sequence[tuple[str, SliceCounts]]) -> tuple[Slice, ...]:
     """The slices in which errors are more frequent, and not by chance; the surest first.
 
     Classes are compared with themselves (Cochran 1954; Mantel and Haenszel 1959, whose ratio of risks is given), so
@@ -35,46 +45,31 @@ def telling_slices(slices: Sequence[tuple[str, Array]], wrong: Array, labels: Ar
 
     Parameters
     ----------
-    slices : sequence of (str, ndarray of shape (N,), bool)
-        A name, and which pictures lie in it.
-    wrong : ndarray, shape (N,), bool
-    labels : ndarray, shape (N,), int
-        The true classes.
+    slices : sequence of (str, SliceCounts)
+        A name, and the pictures that lie in it.
     """
-    strata = np.unique(labels, return_inverse=True)[1]
     looked = [
-        (name, within, *_stratified(within, wrong, strata))
-        for name, within in slices
-        if LEAST_IN_SLICE <= within.sum() <= len(within) - LEAST_IN_SLICE
+        (name, counts, *_stratified(counts))
+        for name, counts in slices
+        if LEAST_IN_SLICE <= counts.inside.sum() <= counts.total.sum() - LEAST_IN_SLICE
     ]
     looked.sort(key=lambda one: one[3])
     found, least = [], 0.0
-    for place, (name, within, times, p) in enumerate(looked):
+    for place, (name, counts, times, p) in enumerate(looked):
         least = max(least, min(1.0, p * (len(looked) - place)))
         if least < _SURE and times > 1:
-            found.append(
-                Slice(name=name, count=int(within.sum()), wrong=int((within & wrong).sum()), times=times, p=least)
-            )
+            wrong = int(counts.wrong_inside.sum())
+            found.append(Slice(name=name, count=int(counts.inside.sum()), wrong=wrong, times=times, p=least))
     return tuple(found)
 
 
-def _stratified(within: Array, wrong: Array, strata: Array) -> tuple[float, float]:
-    """Ratio of risks and the probability of at least such a difference, over the strata of the classes.
-
-    Parameters
-    ----------
-    within, wrong : ndarray, shape (N,), bool
-    strata : ndarray, shape (N,), int
-        From 0 on, without a gap.
-    """
-    strata_count = int(strata.max()) + 1
-    counts = [
-        np.bincount(strata[chosen], minlength=strata_count).astype(np.float64)
-        for chosen in (slice(None), within, wrong, within & wrong)
-    ]
-    # Where all are within, or none, there is nothing to compare.
-    told = (counts[0] >= 2) & (counts[1] > 0) & (counts[1] < counts[0])
-    total, inside, errors, both = (count[told] for count in counts)
+def _stratified(counts: SliceCounts) -> tuple[float, float]:
+    """Ratio of risks and the probability of at least such a difference, over the strata of the classes."""
+    # Where all of a class are within, or none, there is nothing to compare.
+    told = (counts.total >= 2) & (counts.inside > 0) & (counts.inside < counts.total)
+    total, errors, inside, both = (
+        count[told].astype(np.float64) for count in (counts.total, counts.errors, counts.inside, counts.wrong_inside)
+    )
     outside = total - inside
     apart = float((both - inside * errors / total).sum())
     spread = float((inside * outside * errors * (total - errors) / (total**2 * (total - 1))).sum())
