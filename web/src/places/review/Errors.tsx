@@ -19,10 +19,8 @@ import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
-import { Failed, Reading } from "../../parts/States";
-import { FieldOverlays } from "../field/FieldOverlays";
-import { ShownField } from "../field/ShownField";
 import { useFieldDesk } from "../field/useFieldDesk";
+import { FieldArea } from "./FieldArea";
 import { Matrix } from "./Matrix";
 import { MatrixFile } from "./MatrixFile";
 import { ScoreTable } from "./ScoreTable";
@@ -255,19 +253,13 @@ function Judged({ model, set, look, judgement, labels, cells }: ErrorsProps & { 
             : "1–9, 0 or L mends the chosen label; the next follows"}
         </span>
       </div>
-      <div className="relative min-h-0 flex-1">
-        {shown.field.isPending && <Reading what="the pictures" />}
-        {shown.field.error && !shown.data && (
-          <Failed error={shown.field.error} onRetry={() => void shown.field.refetch()} />
-        )}
-        {shown.data && !shown.total && (
-          <p className="px-4 py-2 text-quiet">
-            {some ? "No picture fell into this cell." : "No errors on this set. Look at the test set next."}
-          </p>
-        )}
-        {shown.total > 0 && <ShownField parts={parts} />}
-      </div>
-      <FieldOverlays parts={parts} />
+      <FieldArea
+        shown={shown}
+        parts={parts}
+        nothing={
+          some ? "No picture fell into this cell." : "No errors on this set. Look at the test set next."
+        }
+      />
     </>
   );
 }

@@ -6,10 +6,8 @@ import { usePlace } from "../../app/context";
 import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
-import { Failed, Reading } from "../../parts/States";
-import { FieldOverlays } from "../field/FieldOverlays";
-import { ShownField } from "../field/ShownField";
 import { useFieldDesk } from "../field/useFieldDesk";
+import { FieldArea } from "./FieldArea";
 import { useSaidField } from "./useJudgedField";
 import { CameSince } from "./VerdictLine";
 
@@ -47,19 +45,11 @@ export function Unlabelled({ model }: { model: Model }) {
         <CameSince model={model} />
         <span className="ml-auto text-sm text-quiet">1–9 or L labels the chosen one; the next follows</span>
       </div>
-      <div className="relative min-h-0 flex-1">
-        {shown.field.isPending && <Reading what="the pictures" />}
-        {shown.field.error && !shown.data && (
-          <Failed error={shown.field.error} onRetry={() => void shown.field.refetch()} />
-        )}
-        {shown.data && !shown.total && (
-          <p className="px-4 py-2 text-quiet">
-            None of the pictures that it was asked about is here any more.
-          </p>
-        )}
-        {shown.total > 0 && <ShownField parts={parts} />}
-      </div>
-      <FieldOverlays parts={parts} />
+      <FieldArea
+        shown={shown}
+        parts={parts}
+        nothing="None of the pictures that it was asked about is here any more."
+      />
     </>
   );
 }

@@ -50,6 +50,8 @@ export function useSaidField({ sift, group, look, heads }: Said) {
   };
 }
 
+export type SaidField = ReturnType<typeof useSaidField>;
+
 interface Judged {
   model: Model;
   set: JudgedSet;
