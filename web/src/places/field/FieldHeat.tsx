@@ -15,10 +15,12 @@ export const FIRST_TILE_HEAT: TileHeat = { classId: undefined, strength: 0.7 };
 interface Props {
   model: Model;
   heat: TileHeat;
+  /** The tiles are too small for it. */
+  small: boolean;
   onHeat: (next: TileHeat | undefined) => void;
 }
 
-export function FieldHeat({ model, heat, onHeat }: Props) {
+export function FieldHeat({ model, heat, small, onHeat }: Props) {
   return (
     <section
       aria-label="Where it looks"
@@ -48,6 +50,7 @@ export function FieldHeat({ model, heat, onHeat }: Props) {
       <span className="w-36">
         <HeatScale />
       </span>
+      {small && <span className="text-quiet">Larger tiles (+) show it.</span>}
       <Button kind="bare" title="W" onClick={() => onHeat(undefined)}>
         Off
       </Button>

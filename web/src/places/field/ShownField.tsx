@@ -1,6 +1,7 @@
 /** The field itself, with what its row heads and what is dropped on a row mean. */
 import { usePictureDetail } from "../../api/queries";
 import { usePlace } from "../../app/context";
+import { SMALLEST_WITH_SIGN } from "../../domain/field";
 import { type FieldRow, setOfRow } from "../../domain/fieldRows";
 import { movedBy } from "../../domain/selection";
 import { Field } from "./Field";
@@ -45,7 +46,9 @@ export function ShownField({ parts }: { parts: FieldDesk }) {
           }}
         />
       </div>
-      {model && parts.heat && <FieldHeat model={model} heat={parts.heat} onHeat={parts.setHeat} />}
+      {model && parts.heat && (
+        <FieldHeat model={model} heat={parts.heat} small={size < SMALLEST_WITH_SIGN} onHeat={parts.setHeat} />
+      )}
     </div>
   );
 }

@@ -60,7 +60,7 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
   const { projectId, size, scroller } = props;
   const side = Math.min(LARGEST_SIDE, Math.round(size * window.devicePixelRatio));
 
-  const { store, paint } = useMemo(() => {
+  const { close, paint } = useMemo(() => {
     const made = new TileStore(side, sheetFetcher(projectId), () => later());
     const now = () => {
       frame.current = 0;
@@ -74,7 +74,8 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
       made.want(idsBySight(latest.current, view));
       const { selection, active, heat } = latest.current;
       const hot = heat && size >= SMALLEST_WITH_SIGN ? heatsOf(heat, () => later()) : undefined;
-      hot?.want(wantedHeats(latest.current, view));
+      if (hot) hot.want(wantedHeats(latest.current, view));
+      else kept?.store.want([]);
       const tiles = {
         tileOf: (id: number) => made.get(id),
         side,
@@ -101,10 +102,14 @@ export function useFieldCanvas(props: Props): RefObject<HTMLCanvasElement | null
       }
       return kept.store;
     };
-    return { store: made, paint: later };
+    const close = () => {
+      made.close();
+      kept?.store.close();
+    };
+    return { close, paint: later };
   }, [projectId, side, size]);
 
-  useEffect(() => () => store.close(), [store]);
+  useEffect(() => close, [close]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever changed is painted
   useLayoutEffect(
     () => paint(),
