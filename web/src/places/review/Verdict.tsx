@@ -18,7 +18,8 @@ export function Verdict({ set, judgement, tested }: Props) {
   return (
     <p data-testid="verdict">
       <b className="text-xl">{score(judgement.accuracy)}</b> on {ofSet(set, judgement.count)}:{" "}
-      {judgement.right} right, <span className="text-wrong">{judgement.count - judgement.right} wrong</span>
+      {judgement.right.toLocaleString("en")} right,{" "}
+      <span className="text-wrong">{(judgement.count - judgement.right).toLocaleString("en")} wrong</span>
       <span className="text-quiet">
         {" "}
         · 95 % between {score(low)} and {score(high)} · the largest class alone{" "}
