@@ -104,7 +104,9 @@ function BinSheet({ run, onClose }: { run: Run; onClose: () => void }) {
   const { data: held } = useHoldings(run.id);
   const hanging = [
     held?.weights_bytes ? `${bytes(held.weights_bytes)} of weights` : "",
-    held?.judged.length ? `what it said of the ${held.judged.join(" and the ")} pictures` : "",
+    held?.judged.length
+      ? `what it said of the ${held.judged.map(judgedWords).join(" and the ")} pictures`
+      : "",
     held?.packs ? `${plural(held.packs, "export pack")} of ${bytes(held.packs_bytes)}` : "",
   ].filter(Boolean);
   const bin = async () => {
@@ -138,4 +140,8 @@ function BinSheet({ run, onClose }: { run: Run; onClose: () => void }) {
       )}
     </SheetForm>
   );
+}
+
+function judgedWords(set: string): string {
+  return set === "outside" ? "labelled outside" : set;
 }
