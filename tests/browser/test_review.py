@@ -210,6 +210,7 @@ def test_where_it_looks_on_tiles_and_what_lies_nearest(screen: Screen, running: 
     assert screen.complaints() == []
 
 
+@pytest.mark.long
 def test_runs_are_compared_on_test_when_the_looks_are_counted(screen: Screen, running: Running) -> None:
     project, run = _trained(running, "Two looks")
     other = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})["id"]
