@@ -1,7 +1,5 @@
 """What stands out in a judged set, against SciPy's distributions, worked cases and draws in which nothing does."""
 
-import math
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -86,4 +84,5 @@ def test_what_was_learnt_by_heart() -> None:
     assert by_heart(2, 900, 14, 200) == pytest.approx(stats.hypergeom.sf(13, 1100, 16, 200))
     assert by_heart(60, 900, 14, 200) is None
     assert by_heart(0, 0, 3, 10) is None
-    assert math.isfinite(by_heart(0, 100_000, 900, 20_000) or 0)
+    # As many as a project may have.
+    assert by_heart(300, 100_000, 90, 20_000) == pytest.approx(stats.hypergeom.sf(89, 120_000, 390, 20_000), rel=1e-6)

@@ -105,8 +105,8 @@ def _next(
     if by_hearts is not None:
         return [*told, by_hearts]
     words = (
-        f"A larger network, a longer training or better pictures: of the {learnt['count']} that it learnt from"
-        f" {learnt['accuracy']:.3f} are right too."
+        f"On the {learnt['count']} that it learnt from it is not better than chance explains ({learnt['accuracy']:.3f}"
+        " right): a larger network or a longer training is worth a try."
     )
     return told or [_sentence("next", words)]
 

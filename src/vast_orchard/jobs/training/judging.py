@@ -64,13 +64,12 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
         _judged(entry, name, [pictures[n] for n in chosen], logits[:, chosen], groups[chosen])
         for name, chosen in _parts_of(set_name, pictures).items()
     ]
-    with context.database.session() as session:
-        # All old ones go first: a picture that was unlabelled may have a label now.
-        for part in parts:
-            store_judgement(session, entry, part.set_name.value, part.scores, part.sureness)
-        for part in parts:
-            if part.rows:
-                store_predictions(session, model_id, part.set_name.value, part.rows)
+    try:
+        _store(context, entry, parts)
+    except ConflictError:
+        # Nobody asks for features of a state that is gone.
+        _forget_features(context, entry)
+        raise
     progress.advance()
 
 
@@ -99,6 +98,12 @@ def _keep_features(
     if path is not None:
         features = last_features(model.network(), pixels, model.statistics, make_team(context.settings))
         context.store.write(path, write_features(picture_ids, features))
+
+
+def _forget_features(context: WorkContext, entry: ModelValue) -> None:
+    path = context.store.features_path(entry.path)
+    if path is not None:
+        context.store.remove(path)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -156,3 +161,13 @@ def _judged(
         for n, (picture, (first, second)) in enumerate(zip(pictures, ranked[:, :2].tolist(), strict=True))
     ]
     return _Judged(set_name=set_name, scores=scores, sureness=sure, rows=rows)
+
+
+def _store(context: WorkContext, entry: ModelValue, parts: Sequence[_Judged]) -> None:
+    with context.database.session() as session:
+        # All old ones go first: a picture that was unlabelled may have a label now.
+        for part in parts:
+            store_judgement(session, entry, part.set_name.value, part.scores, part.sureness)
+        for part in parts:
+            if part.rows:
+                store_predictions(session, entry.id, part.set_name.value, part.rows)

@@ -2,8 +2,8 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
+import { FIRST_LOOK, type Looking, useHeatmap } from "../../api/judgingQueries";
 import { type FieldQuery, usePictureDetail } from "../../api/queries";
-import { FIRST_LOOK, type Looking, useHeatmap } from "../../api/runQueries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";

@@ -1,6 +1,6 @@
 /** Where the model looks, over every tile on show: for which class, how strongly, and off again. */
 import type { Model } from "../../api/client";
-import type { Looking } from "../../api/runQueries";
+import type { Looking } from "../../api/judgingQueries";
 import { Button } from "../../parts/Button";
 import { ClassToLookFor, HeatScale } from "./Heat";
 

@@ -1,7 +1,7 @@
 /** Where the model looks: laid over the picture of a Close-up, and how it is asked for. */
 import { useEffect, useRef } from "react";
 import type { Heatmap, Model } from "../../api/client";
-import { FIRST_LOOK, type Looking } from "../../api/runQueries";
+import { FIRST_LOOK, type Looking } from "../../api/judgingQueries";
 import { heatArea, heatColour, heatPixels, heatWords } from "../../domain/heat";
 
 /** Over the picture, as large as it; clipped by it. */

@@ -1,7 +1,7 @@
 /** The training pictures that lie nearest to one as the network sees them, with the labels that it learnt them by. */
 import { useEffect, useRef } from "react";
 import type { ClassOf, Model, Nearest } from "../../api/client";
-import { useJudgedSets, useNearest } from "../../api/runQueries";
+import { useJudgedSets, useNearest } from "../../api/judgingQueries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { ClassSign } from "../../parts/ClassSign";

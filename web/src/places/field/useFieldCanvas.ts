@@ -2,7 +2,7 @@
 import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import type { ClassOf, Model } from "../../api/client";
 import { needBytes } from "../../api/client";
-import { heatReader } from "../../api/runQueries";
+import { heatReader } from "../../api/judgingQueries";
 import {
   type FieldLayout,
   indicesBetween,

@@ -1,7 +1,8 @@
 /** The run on show beside up to three others: is one of them better, by what, and what made the difference? */
 import { Link } from "react-router";
 import type { Comparison, Run } from "../../api/client";
-import { runsOf, useComparison, useEpochsOf, useLedger } from "../../api/runQueries";
+import { useComparison } from "../../api/judgingQueries";
+import { runsOf, useEpochsOf, useLedger } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { cautions, pairWords } from "../../domain/comparison";
 import { jobWords } from "../../domain/jobs";

@@ -2,7 +2,7 @@
 import { useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { JudgedSet, Judgement, Model } from "../../api/client";
-import { type Labels, useInShort, useSlices } from "../../api/runQueries";
+import { type Labels, useInShort, useSlices } from "../../api/judgingQueries";
 import { useAddress, usePlace } from "../../app/context";
 import {
   cellKey,

@@ -9,7 +9,7 @@ import {
   need,
   type UnsureUpdate,
 } from "../../api/client";
-import { useJudgedSets, useSureness } from "../../api/runQueries";
+import { useJudgedSets, useSureness } from "../../api/judgingQueries";
 import { buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Failed, Reading } from "../../parts/States";

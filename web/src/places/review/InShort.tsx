@@ -1,7 +1,7 @@
 /** A judged set in a few sentences, each as a way to the pictures that it is about. */
 import { Link } from "react-router";
 import type { JudgedSet, Model, Sentence } from "../../api/client";
-import { useInShort } from "../../api/runQueries";
+import { useInShort } from "../../api/judgingQueries";
 import { usePlace } from "../../app/context";
 import { chanceWords } from "../../domain/matrix";
 import { rowsAddress } from "../../domain/siftLine";

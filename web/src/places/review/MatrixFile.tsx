@@ -1,6 +1,6 @@
 /** The confusion matrix to take away: as a drawing, or its counts as a table. */
 import type { JudgedSet, Judgement, Model } from "../../api/client";
-import type { Labels } from "../../api/runQueries";
+import type { Labels } from "../../api/judgingQueries";
 import { matrixCells, type Share } from "../../domain/matrix";
 import { percent, setWords } from "../../domain/words";
 import { buttonLook } from "../../parts/Button";

@@ -1,8 +1,8 @@
 /** Review: judge a run's errors; the matrix feeds the pictures, and labels are mended right there. */
 import { Link } from "react-router";
 import type { JudgedSet, Model, Run } from "../../api/client";
+import { type Labels, useJudgedSets, useJudgement, useOutside } from "../../api/judgingQueries";
 import { useJobs } from "../../api/queries";
-import { type Labels, useJudgedSets, useJudgement, useOutside } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { isActive, jobWords } from "../../domain/jobs";
 import { isUnderWay } from "../../domain/runs";

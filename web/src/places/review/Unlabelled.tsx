@@ -1,7 +1,7 @@
 /** What the model says of pictures that nobody has labelled: answers without scores, in rows by the predicted class. */
 import { useNavigate } from "react-router";
 import type { Model } from "../../api/client";
-import { useJudgement } from "../../api/runQueries";
+import { useJudgement } from "../../api/judgingQueries";
 import { usePlace } from "../../app/context";
 import { rowsAddress } from "../../domain/siftLine";
 import { plural } from "../../domain/words";

@@ -1,6 +1,6 @@
 /** The verdict, of which weights, and by whose labels: those of then, or today's with what differs. */
 import type { JudgedSet, Judgement, Model } from "../../api/client";
-import { type Labels, useJudgedSets, useOutside } from "../../api/runQueries";
+import { type Labels, useJudgedSets, useOutside } from "../../api/judgingQueries";
 import { useAddress } from "../../app/context";
 import { labelsWords } from "../../domain/judged";
 import { Choice } from "../../parts/Choice";

@@ -1,8 +1,8 @@
 /** The pictures of some cells of the matrix, or all errors, as a field: by a Sift, like every other. */
 import { useMemo } from "react";
 import type { JudgedSet, Model } from "../../api/client";
+import type { Labels } from "../../api/judgingQueries";
 import { useField } from "../../api/queries";
-import type { Labels } from "../../api/runQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { type Heads, tileSizeOf } from "../../domain/field";
 import { EMPTY_INDEX } from "../../domain/fieldIndex";
