@@ -24,6 +24,7 @@ from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError, StoppedError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
+from vast_orchard.jobs.training import judging
 from vast_orchard.jobs.training import run_training as training
 from vast_orchard.jobs.training.starting import RunOrder, go_on, start_run
 from vast_orchard.jobs.training.weight_digests import fill_digests
@@ -550,6 +551,26 @@ def test_the_test_set_is_not_asked_while_a_run_may_still_keep_another_state(
     right = sum(outcome.true_class == outcome.predicted_class for outcome in outcomes)
     assert _judged(world, run, "test")["right"] == right
     assert len(outcomes) == run.counts["test"]
+
+
+def test_features_of_a_state_that_is_gone_are_not_left(
+    world: World, project: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run_id, job = world.run_job(project)
+    world.run(job)
+    model = _model(_run(world, run_id))
+    write = judging.write_features
+
+    def goes_on_meanwhile(*of: Any) -> bytes:
+        with world.context.database.session() as session:
+            keep_state(session, run_id, epoch=9, digest="f" * 64, path="runs/9/kept-00009.safetensors")
+        return write(*of)
+
+    monkeypatch.setattr(judging, "write_features", goes_on_meanwhile)
+    judged = world.judge(model.id, "training")
+    assert (judged.state, "went on while it was judged" in (judged.error or "")) == ("failed", True)
+    features = world.context.store.features_path(model.path)
+    assert features is not None and not world.context.store.exists(features)
 
 
 def test_a_judgement_is_of_one_state_and_goes_with_it(world: World, project: int) -> None:
