@@ -22,9 +22,9 @@ from vast_orchard.at_once.watching import run_lookouts
 from vast_orchard.core.training.begin import Training
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.errors import ConflictError, DatabaseGoneError, StoppedError
+from vast_orchard.formats.feature_file import write_features
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.run_job import run_job
-from vast_orchard.jobs.training import judging
 from vast_orchard.jobs.training import run_training as training
 from vast_orchard.jobs.training.starting import RunOrder, go_on, start_run
 from vast_orchard.jobs.training.weight_digests import fill_digests
@@ -559,14 +559,13 @@ def test_features_of_a_state_that_is_gone_are_not_left(
     run_id, job = world.run_job(project)
     world.run(job)
     model = _model(_run(world, run_id))
-    write = judging.write_features
 
     def goes_on_meanwhile(*of: Any) -> bytes:
         with world.context.database.session() as session:
             keep_state(session, run_id, epoch=9, digest="f" * 64, path="runs/9/kept-00009.safetensors")
-        return write(*of)
+        return write_features(*of)
 
-    monkeypatch.setattr(judging, "write_features", goes_on_meanwhile)
+    monkeypatch.setattr("vast_orchard.jobs.training.judging.write_features", goes_on_meanwhile)
     judged = world.judge(model.id, "training")
     assert (judged.state, "went on while it was judged" in (judged.error or "")) == ("failed", True)
     features = world.context.store.features_path(model.path)
