@@ -77,7 +77,7 @@ describe("footing", () => {
       ]),
       accuracy: 0.85,
     },
-    recipe: {},
+    recipe: { preprocessing: {} },
   } as unknown as Run;
   const footing: Footing = {
     run_number: 12,
@@ -86,12 +86,16 @@ describe("footing", () => {
     labels_changed: 9,
     pictures_added: 0,
     pictures_gone: 1,
+    areas_changed: 0,
+    fresh_changed: false,
     classes_renamed: 0,
   };
 
   it("says what a run started from, and by whose statistics it sees", () => {
     const texts = (start: object) =>
-      footingParts({ ...run, recipe: { start } } as unknown as Run, footing).map((part) => part.text);
+      footingParts({ ...run, recipe: { start, preprocessing: {} } } as unknown as Run, footing).map(
+        (part) => part.text,
+      );
     const from = { words: "run 1 of Valley", new_statistics: false };
     expect(texts(from)[2]).toBe("from run 1 of Valley, with its statistics");
     expect(texts({ ...from, new_statistics: true })[2]).toContain("with statistics of these pictures");

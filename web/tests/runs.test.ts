@@ -91,7 +91,7 @@ describe("the Ledger", () => {
       { what: "pictures", before: null, after: null },
     ];
     expect(changeWords(run({ changed }))).toBe(
-      "learning rate 0.003 → 0.01, nesterov off → on, mirror left out, turn added, brightness otherwise, network small → medium, pictures or labels",
+      "learning rate 0.003 → 0.01, nesterov off → on, mirror left out, turn added, brightness otherwise, network small → medium, pictures, labels or areas",
     );
     expect(changeWords(run({}))).toBe("nothing");
     expect(changeWords(run({ previous: null }))).toBe("the first");

@@ -9,6 +9,7 @@ from sqlalchemy import text
 
 from vast_orchard import __version__
 from vast_orchard.api import (
+    areas,
     bin,
     comparison,
     copies,
@@ -101,6 +102,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             pictures,
             field,
             mending,
+            areas,
             copies,
             uploads,
             comparison,

@@ -29,6 +29,7 @@ from vast_orchard.at_once.catalogue import (
 from vast_orchard.at_once.networks import checked_network, checked_network_name
 from vast_orchard.errors import ConflictError
 from vast_orchard.store import ingredients
+from vast_orchard.store.areas import areas_for
 from vast_orchard.store.pictures import odd_shapes, pictures_by_id, sample_pictures, shorter_sides
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import IngredientKind
@@ -140,10 +141,11 @@ def variation_sheet(
     preprocessing = checked_preprocessing(body.preprocessing.model_dump())
     variation = checked_variation(body.variation.model_dump(), preprocessing)
     split_id = body.split_id or newest_split_id(session, project.id)
+    areas = areas_for(session, project.id, [entry.id for entry in chosen])
     session.commit()  # the connection is free while the sheet is drawn
     answer: dict[str, Any] = parts.quick.run(
         "variation_sheet",
-        pictures=[(entry.sha256, entry.class_id) for entry in chosen],
+        pictures=[(entry.sha256, entry.class_id, areas.get(entry.id)) for entry in chosen],
         preprocessing=preprocessing,
         variation=variation,
         seed=body.seed,
@@ -159,9 +161,10 @@ def operation_extremes(session: SessionOf, project: ProjectOf, parts: PartsOf, b
     chosen = _chosen(session, project.id, body.picture_ids[:1], 1)
     preprocessing = checked_preprocessing(body.preprocessing.model_dump())
     variation = checked_variation(body.variation.model_dump(), preprocessing)
+    area = areas_for(session, project.id, [chosen[0].id]).get(chosen[0].id)
     session.commit()
     answer: dict[str, Any] = parts.quick.run(
-        "operation_extremes", sha256=chosen[0].sha256, preprocessing=preprocessing, variation=variation
+        "operation_extremes", sha256=chosen[0].sha256, area=area, preprocessing=preprocessing, variation=variation
     )
     return _of_pictures(answer, chosen)
 
@@ -170,13 +173,19 @@ def operation_extremes(session: SessionOf, project: ProjectOf, parts: PartsOf, b
 def preprocessing_sheet(
     session: SessionOf, project: ProjectOf, parts: PartsOf, body: PreprocessingSheetCreate
 ) -> dict[str, Any]:
-    """A row a picture: the original, then as the network sees it in each way to fit; the oddest shapes first."""
+    """A row a picture, the oddest shapes first: the original, then as the network sees it in each way to fit.
+
+    By steps: as it is after each of them.
+    """
     ids = body.picture_ids or odd_shapes(session, project.id, body.pictures)
     chosen = _chosen(session, project.id, ids, body.pictures)
     preprocessing = checked_preprocessing(body.preprocessing.model_dump())
+    areas = areas_for(session, project.id, [entry.id for entry in chosen])
     session.commit()
     answer: dict[str, Any] = parts.quick.run(
-        "preprocessing_sheet", sha256s=[entry.sha256 for entry in chosen], preprocessing=preprocessing
+        "steps_sheet" if body.steps else "preprocessing_sheet",
+        pictures=[(entry.sha256, areas.get(entry.id)) for entry in chosen],
+        preprocessing=preprocessing,
     )
     return _of_pictures(answer, chosen)
 

@@ -35,6 +35,7 @@ from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import models, outside, predictions
+from vast_orchard.store.areas import areas_for
 from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.pictures import picture_detail
 from vast_orchard.store.runs import get_run
@@ -264,10 +265,17 @@ def heatmap(
     ids = [entry["id"] for entry in model.classes]
     if class_id is not None and class_id not in ids:
         raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
+    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
     session.commit()  # the connection is free while the picture is looked at
     place = None if class_id is None else ids.index(class_id)
     found: dict[str, Any] = parts.quick.run(
-        "heatmap", model_path=model.path, sha256=picture.sha256, class_place=place, layer=layer, way=way
+        "heatmap",
+        model_path=model.path,
+        sha256=picture.sha256,
+        class_place=place,
+        layer=layer,
+        way=way,
+        area=area,
     )
     return {**found, "class_id": ids[found["class_place"]]}
 
@@ -292,9 +300,10 @@ def nearest(
         raise MissingError(
             "What the network makes of its training pictures is not known yet.", "Judge it on its training set."
         )
+    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
     session.commit()  # the connection is free meanwhile
     asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
-    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, **asked)
+    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, area=area, **asked)
     labels = learnt_as(session, model, [near for near, _ in found])
     return [{"picture_id": near, "likeness": likeness, **labels[near]} for near, likeness in found if near in labels]
 

@@ -9,6 +9,7 @@ from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, SessionOf
 from vast_orchard.api.field import ScopeOf, SiftQuery
 from vast_orchard.api.schemas.pictures import PictureDetailRead, PicturePage, PictureRead, SaidRead
 from vast_orchard.store import field, field_scope, pictures
+from vast_orchard.store.areas import areas_for
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.values import PictureDetail
 
@@ -47,7 +48,11 @@ def list_pictures(
 def detail(session: SessionOf, scope: ScopeOf, picture_id: Annotated[int, Path(ge=1, le=2**62)]) -> PictureDetail:
     """One picture with every appearance, its history, and what the run said of it."""
     found = pictures.picture_detail(session, scope.project_id, picture_id, scope.split_id)
-    return replace(found, said=field_scope.said_of(session, scope, [picture_id]).get(picture_id))
+    return replace(
+        found,
+        said=field_scope.said_of(session, scope, [picture_id]).get(picture_id),
+        area=areas_for(session, scope.project_id, [picture_id]).get(picture_id),
+    )
 
 
 def _image(data: bytes, media_type: str) -> Response:

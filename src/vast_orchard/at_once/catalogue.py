@@ -8,7 +8,7 @@ from vast_orchard import __version__
 from vast_orchard.core.judging.intervals import wilson_interval
 from vast_orchard.core.network.ready import DEFAULT_NETWORK
 from vast_orchard.core.pictures.operations import KINDS
-from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, proposed_size
+from vast_orchard.core.pictures.preprocessing import preprocessing_from_json, preprocessing_to_json, proposed_size
 from vast_orchard.core.pictures.questions import Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import check_colour, variation_from_json
 from vast_orchard.core.training.amount import proposed_epochs, proposed_strength
@@ -79,7 +79,8 @@ def checked_preprocessing(data: Mapping[str, Any]) -> dict[str, Any]:
     SettingError
         One is not, or there is a name that means nothing.
     """
-    return asdict(_read(preprocessing_from_json, data, "preprocessing"))
+    # Of the pictures of a project the project says which part counts.
+    return preprocessing_to_json(replace(_read(preprocessing_from_json, data, "preprocessing"), area=None))
 
 
 def checked_variation(data: Mapping[str, Any], preprocessing: Mapping[str, Any] | None = None) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
+from vast_orchard.cli.bench_area import bench_area
 from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_defaults import bench_defaults
@@ -222,6 +223,7 @@ def memory(
     print(f"Peak anonymous memory: {few:.0f} MB with 2,000 pictures, {many:.0f} MB with 50,000.")
 
 
+app.command("area")(bench_area)
 app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
 app.command("defaults")(bench_defaults)

@@ -90,7 +90,7 @@ def _heat_figures(model: Model) -> dict[str, Any]:
     for way in seconds:
         for picture, data in zip(pictures, files, strict=True):
             began = time.perf_counter()
-            found = heatmap(model, data, class_place=None, layer=None, way=way, answer=model.probabilities)
+            found = heatmap(model, data, area=None, class_place=None, layer=None, way=way, answer=model.probabilities)
             seconds[way].append(time.perf_counter() - began)
             heat = np.array(found["heat"]).reshape(found["rows"], found["columns"])
             falls[way].append(_fall(model.probabilities, picture, heat, found["class_place"], rng))

@@ -17,12 +17,12 @@ from vast_orchard.store.migrate import migrate
 from vast_orchard.store.projects import create_project
 from vast_orchard.supervision.postgres import open_cluster
 
-__all__ = ["bench_records"]
+__all__ = ["bench_records", "fill_pictures"]
 
 _CLASSES, _EPOCHS, _TURNS, _STARTS = 10, 50, 21, 10
 
 
-def _fill_pictures(database: Database, name: str, count: int) -> int:
+def fill_pictures(database: Database, name: str, count: int) -> int:
     """A project with so many labelled pictures in a split; records only, for nothing is trained."""
     with database.session() as session:
         project = create_project(session, name).id
@@ -93,7 +93,7 @@ def bench_records(
             migrate(database)
             with served_api(Settings(data_dir=place / "data", database_url=cluster.url)) as (client, _):
                 words.print(f"Making {runs:,} runs of {_EPOCHS} epochs")
-                ledger = _fill_pictures(database, "Many runs", 2_000)
+                ledger = fill_pictures(database, "Many runs", 2_000)
                 _fill_runs(database, client, ledger, runs)
                 path = f"/api/projects/{ledger}/runs"
                 first, sorted_ = ([] for _ in range(2))
@@ -101,7 +101,7 @@ def bench_records(
                     first.append(1000 * client.seconds(path))
                     sorted_.append(1000 * client.seconds(path, {"order": "validation_accuracy"}))
                 words.print(f"Making {pictures:,} pictures")
-                large = _fill_pictures(database, "Many pictures", pictures)
+                large = fill_pictures(database, "Many pictures", pictures)
                 starts = [client.seconds(f"/api/projects/{large}/runs", body={}) for _ in range(_STARTS)]
             with database.session() as session:
                 query = text("select count(*) from snapshot where project_id = :p")

@@ -24,12 +24,14 @@ class ApiClient:
         self.address = f"http://127.0.0.1:{port}"
         self.connection = HTTPConnection("127.0.0.1", port, timeout=120)
 
-    def seconds(self, path: str, query: Mapping[str, object] | None = None, body: object = None) -> float:
-        """From asking to having the whole answer."""
+    def seconds(
+        self, path: str, query: Mapping[str, object] | None = None, body: object = None, *, method: str = ""
+    ) -> float:
+        """From asking to having the whole answer; by default GET, or POST of a body."""
         sent = None if body is None else json.dumps(body)
         began = time.perf_counter()
         self.connection.request(
-            "GET" if body is None else "POST",
+            method or ("GET" if body is None else "POST"),
             path + ("?" + urlencode(query) if query else ""),
             sent,
             {"X-Window": "bench", "Content-Type": "application/json"},

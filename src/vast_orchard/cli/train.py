@@ -21,6 +21,7 @@ from vast_orchard.core.judging.scores import Judgement, judge
 from vast_orchard.core.network.description import opened
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
+from vast_orchard.core.pictures.area import Area, area_from_json
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.questions import MIRRORED, TURNED, Answers, variation_by_answers
 from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, variation_from_json
@@ -178,6 +179,15 @@ def _variation(file: Path | None, answers: Answers) -> Variation:
         ) from error
 
 
+def _area(file: Path) -> Area | None:
+    try:
+        return area_from_json(json.loads(file.read_text()))
+    except (OSError, ValueError, AttributeError, TypeError) as error:
+        raise SettingError(
+            f"{file} does not hold a working area: {error}.", "Write it as docs/areas.md shows."
+        ) from error
+
+
 @with_training_options
 def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
@@ -209,6 +219,9 @@ def train(
     ] = Answers().colour_is_clue,
     variation_file: Annotated[
         Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
+    ] = None,
+    area: Annotated[
+        Path | None, typer.Option(help="Which part of every picture counts, as JSON; see docs/areas.md.")
     ] = None,
     start_from: Annotated[str, typer.Option(help="A starter (see `orchard starters`), or a model.safetensors.")] = "",
     what_learns: Annotated[
@@ -268,6 +281,8 @@ def train(
         recipe = replace(recipe, network=named_network(network))
     if size is not None:
         recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, size=size))
+    if area is not None:
+        recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, area=_area(area)))
     with open_source(folder) as source:
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")

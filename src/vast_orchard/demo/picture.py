@@ -1,6 +1,6 @@
 """One photograph of a snow crystal on a dark plate: light, turn, size, defocus, noise."""
 
-from typing import cast
+from typing import Any, cast
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
@@ -8,7 +8,9 @@ from PIL import Image, ImageDraw, ImageFilter
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.demo.shapes import Stroke, draw_shape
 
-__all__ = ["near_copy", "photograph"]
+__all__ = ["Box", "near_copy", "photograph", "photographed"]
+
+Box = tuple[float, float, float, float]  # left, top, right, bottom in fractions of a picture's sides
 
 # Drawn at twice the size and reduced, so that edges are smooth.
 _OVERSAMPLING = 2
@@ -17,8 +19,7 @@ _OVERSAMPLING = 2
 def _stroke_layer(strokes: list[Stroke], size: int, place: FloatArray, scale: float, turn: float) -> FloatArray:
     """The strokes as light of shape (size, size)."""
     total = np.zeros((size, size), np.float32)
-    cos, sin = np.cos(turn), np.sin(turn)
-    rotation = np.array([[cos, sin], [-sin, cos]]) * scale
+    rotation = _rotation(scale, turn)
     layers: dict[int, Image.Image] = {}
     for stroke in strokes:
         # Equal brightnesses share a layer: overlapping branches do not add up then, and drawing is much faster.
@@ -35,15 +36,36 @@ def _stroke_layer(strokes: list[Stroke], size: int, place: FloatArray, scale: fl
     return total
 
 
-def photograph(
+def _rotation(scale: float, turn: float) -> FloatArray:
+    cos, sin = np.cos(turn), np.sin(turn)
+    return np.array([[cos, sin], [-sin, cos]]) * scale
+
+
+def _extent(strokes: list[Stroke], place: FloatArray, scale: float, turn: float) -> FloatArray:
+    """Least and most x and y of what is drawn: (2, 2)."""
+    rotation = _rotation(scale, turn)
+    ends = [
+        (stroke.points @ rotation + place)[:, None] + np.array([[-1], [1]]) * stroke.width * scale / 2
+        for stroke in strokes
+    ]
+    points = np.concatenate([end.reshape(-1, 2) for end in ends])
+    return np.stack([points.min(axis=0), points.max(axis=0)])
+
+
+def photograph(name: str, random: np.random.Generator, **options: Any) -> Image.Image:
+    """A picture of a crystal, see `photographed`."""
+    return photographed(name, random, **options)[0]
+
+
+def photographed(
     name: str,
     random: np.random.Generator,
     *,
     side: int | None = None,
     blur: float | None = None,
     dim: float = 1.0,
-) -> Image.Image:
-    """A picture of a crystal of the class `name`.
+) -> tuple[Image.Image, Box]:
+    """A picture of a crystal of the class `name`, and the box around what was drawn of it.
 
     Parameters
     ----------
@@ -59,14 +81,15 @@ def photograph(
 
     Returns
     -------
-    PIL.Image.Image
-        RGB.
+    tuple of PIL.Image.Image and Box
+        RGB; the box ends at the picture's sides.
     """
     side = side or int(random.integers(64, 129))
     big = side * _OVERSAMPLING
     scale = big * random.uniform(0.26, 0.46)
     place = np.array([big / 2, big / 2]) + random.uniform(-0.07, 0.07, 2) * big
-    light = _stroke_layer(draw_shape(name, random), big, place, scale, random.uniform(0, 2 * np.pi))
+    strokes, turn = draw_shape(name, random), random.uniform(0, 2 * np.pi)
+    light = _stroke_layer(strokes, big, place, scale, turn)
     if random.random() < 0.12:
         # A fragment of a neighbour lies in the picture.
         other = draw_shape(str(random.choice(["needle", "plate", "stellar", "dendrite"])), random)
@@ -88,7 +111,10 @@ def photograph(
         np.float32
     )
     tint = np.array([random.uniform(0.86, 1.0), random.uniform(0.93, 1.0), 1.0], np.float32)
-    return Image.fromarray(np.clip(noisy[..., None] * tint, 0, 255).astype(np.uint8), "RGB")
+    drawn = Image.fromarray(np.clip(noisy[..., None] * tint, 0, 255).astype(np.uint8), "RGB")
+    extent = (_extent(strokes, place, scale, turn) - [0, top]) / [big, height * _OVERSAMPLING]
+    (left, first), (right, last) = np.clip(extent, 0, 1).tolist()
+    return drawn, (left, first, right, last)
 
 
 def near_copy(image: Image.Image, random: np.random.Generator) -> Image.Image:

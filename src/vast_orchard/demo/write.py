@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from vast_orchard.demo.picture import near_copy, photograph
+from vast_orchard.demo.picture import Box, near_copy, photographed
 from vast_orchard.demo.plan import PlannedPicture, plan_collection
 
 __all__ = ["DEFAULT_COUNT", "DEFAULT_SEED", "PICTURES_FOLDER", "PLANTED_FILE", "write_collection"]
@@ -22,7 +22,8 @@ PLANTED_FILE = "planted.json"
 _CHUNK = 100
 
 
-def _encoded(entry: PlannedPicture, seed: int) -> bytes:
+def _encoded(entry: PlannedPicture, seed: int) -> tuple[bytes, Box | None]:
+    """A file, and the box around its crystal; of one that was turned or cut afterwards nobody wrote it down."""
     random = np.random.default_rng([seed, 1, entry.draw])
     options: dict[str, float | int] = {}
     if entry.fault == "blurred":
@@ -31,18 +32,19 @@ def _encoded(entry: PlannedPicture, seed: int) -> bytes:
         options["dim"] = 0.22
     if entry.fault == "oversized":
         options["side"] = 1600
-    image = photograph(entry.true_class, random, **options)  # type: ignore[arg-type]
+    box: Box | None
+    image, box = photographed(entry.true_class, random, **options)  # type: ignore[arg-type]
     quality = int(random.integers(82, 96))
     if entry.fault == "near_copy":
         own = np.random.default_rng([seed, 2, entry.number])
-        image, quality = near_copy(image, own), int(own.integers(60, 80))
+        image, quality, box = near_copy(image, own), int(own.integers(60, 80)), None
     buffer = io.BytesIO()
     # Every eighth crystal was kept as PNG; copies follow their original so that exact ones stay exact.
     if entry.draw % 8 == 0 and entry.fault != "near_copy":
         image.save(buffer, "PNG")
     else:
         image.save(buffer, "JPEG", quality=quality)
-    return buffer.getvalue()
+    return buffer.getvalue(), box
 
 
 def _path(entry: PlannedPicture) -> str:
@@ -51,12 +53,15 @@ def _path(entry: PlannedPicture) -> str:
     return f"{PICTURES_FOLDER}/{folder}/ridge-{entry.number:06d}.{ending}"
 
 
-def _write_chunk(folder: Path, entries: list[PlannedPicture], seed: int) -> int:
+def _write_chunk(folder: Path, entries: list[PlannedPicture], seed: int) -> list[Box | None]:
+    boxes = []
     for entry in entries:
         target = folder / _path(entry)
         target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(_encoded(entry, seed))
-    return len(entries)
+        data, box = _encoded(entry, seed)
+        target.write_bytes(data)
+        boxes.append(box)
+    return boxes
 
 
 def write_collection(
@@ -82,13 +87,13 @@ def write_collection(
     """
     planned = plan_collection(count, seed)
     chunks = [planned[start : start + _CHUNK] for start in range(0, len(planned), _CHUNK)]
-    done = 0
+    boxes: list[Box | None] = []
     with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
         try:
             for written in pool.map(_write_chunk, [folder] * len(chunks), chunks, [seed] * len(chunks)):
-                done += written
+                boxes += written
                 if progress:
-                    progress(done, len(planned))
+                    progress(len(boxes), len(planned))
         except BaseException:
             pool.shutdown(wait=True, cancel_futures=True)  # what stops it does not wait for all that was planned
             raise
@@ -101,7 +106,9 @@ def write_collection(
     planted = {
         "count": count,
         "seed": seed,
-        "pictures": [{"path": _path(entry), **asdict(entry)} for entry in planned],
+        "pictures": [
+            {"path": _path(entry), **asdict(entry), "box": box} for entry, box in zip(planned, boxes, strict=True)
+        ],
         "unreadable": broken,
         "stray": [f"{PICTURES_FOLDER}/station notes.txt"],
         "doubled_folders": [f"{PICTURES_FOLDER}/plate/plate"],

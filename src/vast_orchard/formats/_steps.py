@@ -1,12 +1,17 @@
 """From an opened picture file to unsigned 8-bit pixels: the steps that training, judging and exports share.
 
-The text of this file is copied into the script of every export, so it may use nothing but NumPy and Pillow.
+The text of this file is copied into the script of every export, below that of `_area_steps`, so it may use nothing but
+that, NumPy and Pillow.
 """
 
 from typing import Any
 
 import numpy as np
 from PIL import Image, ImageOps
+
+from vast_orchard.core.pictures._area_steps import FOUND_SIDE, covered_rows, pixel_box, standing_out, widened
+
+# From here on the text goes into the script of an export.
 
 ROWS_AT_ONCE = 256  # so that a large picture is not held many times over
 
@@ -39,12 +44,62 @@ def on_ground(image: Image.Image, ground: tuple[int, int, int]) -> Image.Image:
     return flat
 
 
+def standing_out_of(image: Image.Image, area: dict[str, Any]) -> dict[str, Any]:
+    """`standing_out` of an RGB picture, but for what the area covers."""
+    scale = min(1.0, FOUND_SIDE / max(image.size))
+    size = max(1, int(image.width * scale + 0.5)), max(1, int(image.height * scale + 0.5))
+    reduced = image if size == image.size else image.resize(size, Image.Resampling.BOX)
+    return standing_out(np.asarray(reduced), covered_rows(area.get("covered") or (), size, (0, 0, *size)))
+
+
+def kept_box(image: Image.Image, area: dict[str, Any] | None) -> tuple[int, int, int, int]:
+    """Left, top, right and bottom, in pixels, of the part of an RGB picture that counts."""
+    keep = area.get("keep") if area else None
+    if area and area.get("margin") is not None:
+        found = standing_out_of(image, area)["box"]
+        keep = widened(found, area["margin"]) if found else None
+    return pixel_box(keep or (0, 0, 1, 1), *image.size)
+
+
+def within_area(image: Image.Image, area: dict[str, Any] | None) -> Image.Image:
+    """The part of an RGB picture that counts, with what is covered painted over; None: the picture as it is."""
+    if not area:
+        return image
+    box = kept_box(image, area)
+    covered, size = area.get("covered") or (), image.size
+    image = image if box == (0, 0, *size) and not covered else image.crop(box)
+    if not covered:
+        return image
+    left, top, right, _ = box
+
+    def hidden(row: int) -> np.ndarray:
+        rows = (left, top + row, right, top + min(image.height, row + ROWS_AT_ONCE))
+        return covered_rows(covered, size, rows)
+
+    fill = area.get("fill") or _mean_left(image, hidden)
+    for row in range(0, image.height, ROWS_AT_ONCE):
+        image.paste(tuple(fill), (0, row), Image.fromarray(hidden(row).astype(np.uint8) * 255))
+    return image
+
+
+def _mean_left(image: Image.Image, hidden: Any) -> tuple[int, ...]:
+    """The mean colour of what is not covered; black where nothing is left."""
+    sums, count = np.zeros(3, np.int64), 0
+    for row in range(0, image.height, ROWS_AT_ONCE):
+        part = np.asarray(image.crop((0, row, image.width, min(image.height, row + ROWS_AT_ONCE))))
+        left = part[~hidden(row)]
+        sums, count = sums + left.sum(axis=0, dtype=np.int64), count + len(left)
+    return tuple(int(value) for value in (2 * sums + count) // (2 * max(count, 1)))
+
+
 def to_network_size(image: Image.Image, before: dict[str, Any]) -> np.ndarray:
-    """A picture as the network sees it, (size, size, C), uint8, by the preprocessing's size, fit, colour and border.
+    """A picture as the network sees it, (size, size, C), uint8, by the preprocessing's area, size, fit, colour and
+    border.
 
     Resized by Pillow's antialiased bilinear filter.
     """
     side, fit = before["size"], before.get("fit", "distort")
+    image = within_area(image, before.get("area"))
     image = image.convert("L") if before["colour"] == "grey" else image
     width, height = image.size
     if fit == "middle":

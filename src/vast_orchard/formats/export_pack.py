@@ -17,6 +17,8 @@ import numpy as np
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.network.description import description_to_json
 from vast_orchard.core.network.plan import plan
+from vast_orchard.core.pictures.area import area_words
+from vast_orchard.core.pictures.preprocessing import preprocessing_to_json
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.onnx_model import onnx_bytes
@@ -28,6 +30,8 @@ __all__ = ["LEAST_PROOF_PICTURES", "TOLERANCE", "Proof", "proven_pack"]
 TOLERANCE = 1e-4
 LEAST_PROOF_PICTURES = 32
 _SCRIPT_LIMIT_S = 300
+# What stands behind this line in the modules that bring pictures to the network's pixels.
+_CUT = "# From here on the text goes into the script of an export.\n"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,17 +45,21 @@ class Proof:
 
 
 def _script() -> str:
-    steps = files("vast_orchard.formats").joinpath("_steps.py").read_text("utf-8")
-    _, body = steps.split("from PIL import Image, ImageOps\n", 1)
+    area, steps = (
+        files(package).joinpath(name).read_text("utf-8").split(_CUT, 1)[1].strip()
+        for package, name in (("vast_orchard.core.pictures", "_area_steps.py"), ("vast_orchard.formats", "_steps.py"))
+    )
     template = files("vast_orchard.formats").joinpath("predict_script.txt").read_text("utf-8")
-    return template.format(imports="import numpy as np\nfrom PIL import Image, ImageOps", steps=body.strip())
+    return template.format(imports="import numpy as np\nfrom PIL import Image, ImageOps", steps=f"{area}\n\n\n{steps}")
 
 
 def _facts(model: Model, origin: Mapping[str, Any]) -> dict[str, Any]:
     return {
         "format": "vast-orchard-model/1",
         "classes": list(model.classes),
-        "preprocessing": asdict(model.preprocessing),
+        "preprocessing": preprocessing_to_json(model.preprocessing),
+        # What a picture gets that is answered for: the rule for all of the project, or what stands out of it.
+        "working_area": area_words(model.preprocessing.area),
         "channel_statistics": asdict(model.statistics),
         "input": {"name": "pixels", "type": "uint8", "shape": ["N", *model.description.input_shape]},
         "output": {"name": "probabilities", "type": "float32", "shape": ["N", len(model.classes)]},

@@ -17,7 +17,7 @@ from vast_orchard.core.network.description import (
     description_to_json,
 )
 from vast_orchard.core.network.network import Network
-from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json, preprocessing_to_json
 from vast_orchard.core.pictures.standardise import ChannelStatistics
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import Training
@@ -112,7 +112,7 @@ def write_model(model: Model) -> bytes:
     facts = {
         "description": description_to_json(model.description),
         "classes": list(model.classes),
-        "preprocessing": asdict(model.preprocessing),
+        "preprocessing": preprocessing_to_json(model.preprocessing),
         "statistics": asdict(model.statistics),
     }
     return bytes(save(dict(model.weights), {"model": json.dumps(facts)}))

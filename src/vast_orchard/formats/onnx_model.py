@@ -1,7 +1,6 @@
 """Writes a model as ONNX: from unsigned 8-bit NHWC pixels to probabilities, preprocessing's numbers inside."""
 
 import json
-from dataclasses import asdict
 
 import numpy as np
 import onnx
@@ -11,6 +10,7 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.plan import Shape, plan, window_of
 from vast_orchard.core.ops.batch_norm import EPSILON
+from vast_orchard.core.pictures.preprocessing import preprocessing_to_json
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model
 
@@ -168,7 +168,7 @@ def onnx_bytes(model: Model) -> bytes:
         made,
         {
             "classes": json.dumps(list(model.classes), ensure_ascii=False),
-            "preprocessing": json.dumps(asdict(model.preprocessing)),
+            "preprocessing": json.dumps(preprocessing_to_json(model.preprocessing)),
             **({"unsure_below": json.dumps(list(model.unsure_below))} if model.unsure_below else {}),
         },
     )

@@ -3,16 +3,18 @@
 import io
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pillow_heif
 from PIL import Image, UnidentifiedImageError
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.area import Area, area_to_json
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_to_json
 from vast_orchard.errors import PictureError
-from vast_orchard.formats._steps import to_network_size, upright_rgb
+from vast_orchard.formats._steps import kept_box, standing_out_of, to_network_size, upright_rgb, within_area
 
 __all__ = [
     "PICTURE_ENDINGS",
@@ -25,12 +27,15 @@ __all__ = [
     "SmallPicture",
     "glance",
     "network_pixels",
+    "part_kept",
+    "part_within",
     "read_picture",
     "reduced",
     "seen_pixels",
     "thumbnail",
     "tile",
     "tile_brightness",
+    "what_stands_out",
 ]
 
 PICTURE_ENDINGS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff", ".gif", ".heic", ".heif"})
@@ -229,7 +234,24 @@ def network_pixels(data: bytes, preprocessing: Preprocessing) -> Array:
 
 def seen_pixels(upright: Image.Image, preprocessing: Preprocessing) -> Array:
     """What the network sees of an opened picture: (size, size, channels), uint8."""
-    return np.ascontiguousarray(to_network_size(upright, asdict(preprocessing)))
+    return np.ascontiguousarray(to_network_size(upright, preprocessing_to_json(preprocessing)))
+
+
+def part_kept(upright: Image.Image, preprocessing: Preprocessing) -> tuple[float, float, float, float]:
+    """Left, top, right and bottom of the part of an opened picture that counts, in fractions of its sides."""
+    left, top, right, bottom = kept_box(upright, area_to_json(preprocessing.area))
+    width, height = upright.size
+    return left / width, top / height, right / width, bottom / height
+
+
+def part_within(upright: Image.Image, preprocessing: Preprocessing) -> Image.Image:
+    """The part of an opened picture that counts, with what is covered painted over."""
+    return within_area(upright, area_to_json(preprocessing.area))
+
+
+def what_stands_out(upright: Image.Image, area: Area) -> dict[str, Any]:
+    """What stands out of an opened picture, but for what the area covers: see `core.pictures._area_steps`."""
+    return standing_out_of(upright, area_to_json(area) or {})
 
 
 def reduced(upright: Image.Image) -> Image.Image:

@@ -8,6 +8,7 @@ from vast_orchard.core.network.description import description_to_json, opened
 from vast_orchard.core.network.network import Network
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.network.take_over import TakenOver
+from vast_orchard.core.pictures.preprocessing import preprocessing_to_json
 from vast_orchard.core.training.duration import recipe_time
 from vast_orchard.core.training.phases import Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
@@ -24,7 +25,7 @@ def model_facts(model: Model) -> dict[str, Any]:
         "digest": weights_digest(model.weights),
         "network": description_to_json(opened(model.description, len(model.classes))),
         "classes": list(model.classes),
-        "preprocessing": asdict(model.preprocessing),
+        "preprocessing": preprocessing_to_json(model.preprocessing),
         "statistics": asdict(model.statistics),
         "parameters": plan(model.description).parameters,
         "rate_factor": RATE_FACTOR,

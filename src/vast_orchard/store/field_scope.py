@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, Select, and_, select
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import MissingError
+from vast_orchard.store.areas import area_tests
 from vast_orchard.store.database import among
 from vast_orchard.store.models import check_look, judged_sets
 from vast_orchard.store.schema import Class, Model, ModelKind, Picture, Prediction, Run, RunState, Split
@@ -68,6 +69,7 @@ def scope_of(
         unsure_below=_thresholds(model),
         test_shown=look_id is not None,
         like_id=like_id,
+        areas=area_tests(session, project_id),
     )
 
 

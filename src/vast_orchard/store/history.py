@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, Select, func, null, select, text, update
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
+from vast_orchard.store.area_rules import reverse_rules
 from vast_orchard.store.classes import class_now, revive_classes, set_class_fact
 from vast_orchard.store.database import among, tell
 from vast_orchard.store.schema import Action, ActionChange, Class, Import, Picture, SplitMember
@@ -25,7 +26,7 @@ class Change(NamedTuple):
     """One fact of one picture, before and after."""
 
     picture_id: int
-    fact: str  # class, note, excluded, unsure, copies, binned, set
+    fact: str  # class, note, excluded, unsure, copies, area, binned, set
     before: Any
     after: Any
 
@@ -58,6 +59,7 @@ _FACTS = {
     "excluded": _Fact("bool", Picture.excluded.expression, lambda value: {"excluded": value}),
     "unsure": _Fact("bool", Picture.unsure.expression, lambda value: {"unsure": value}),
     "copies": _Fact("int", Picture.copy_group.expression, lambda value: {"copy_group": value}),
+    "area": _Fact("int", Picture.area_id.expression, lambda value: {"area_id": value}),
     "binned": _Fact(
         "bool", Picture.deleted_at.is_not(None), lambda value: {"deleted_at": func.now() if value else None}
     ),
@@ -259,7 +261,8 @@ def _reverse(session: Session, action: Action, back: Action) -> tuple[int, int]:
     if reversed_classes:
         back.detail = {"changes": [change._asdict() for change in reversed_classes]}
     revive_classes(session, action.project_id)
-    return taken + len(reversed_classes), total - taken
+    rules, left = reverse_rules(session, action, back)
+    return taken + len(reversed_classes) + rules, total - taken + left
 
 
 def _facts_changed(session: Session, action_id: int) -> list[str]:

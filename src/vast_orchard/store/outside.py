@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from sqlalchemy import Select, and_, exists, func, or_, select
 from sqlalchemy.orm import Session
 
+from vast_orchard.store.areas import area_now
 from vast_orchard.store.schema import Picture, SnapshotPicture, Split, SplitMember
 from vast_orchard.store.values import JudgedPictureValue, ModelValue
 from vast_orchard.types import JudgedSet, SetName
@@ -38,9 +39,10 @@ def _outside(model: ModelValue) -> Select[int, str, int | None]:
 
 def outside_pictures(session: Session, model: ModelValue) -> Sequence[JudgedPictureValue]:
     """Labelled and unlabelled ones, ordered by content, so that arrays made of them are always the same."""
+    query = _outside(model).add_columns(area_now(session, model.project_id)).order_by(Picture.sha256)
     return [
-        JudgedPictureValue(picture_id=picture, sha256=sha256, class_id=class_id)
-        for picture, sha256, class_id in session.execute(_outside(model).order_by(Picture.sha256))
+        JudgedPictureValue(picture_id=picture, sha256=sha256, class_id=class_id, area_id=area)
+        for picture, sha256, class_id, area in session.execute(query)
     ]
 
 

@@ -46,6 +46,7 @@ def picture_value(row: Picture, set_name: str | None) -> PictureValue:
         width=row.width,
         height=row.height,
         note=row.note,
+        own_area=row.area_id is not None,
     )
 
 

@@ -9,6 +9,7 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import MissingError
+from vast_orchard.store.areas import area_now, rules_now
 from vast_orchard.store.database import tell
 from vast_orchard.store.ledger import one_run
 from vast_orchard.store.projects import checked_name
@@ -260,6 +261,9 @@ def footing(session: Session, run_id: int) -> Footing:
             .filter(Picture.id.is_not(None), Picture.class_id.is_distinct_from(was.class_id))
             .label("moved"),
             func.count().filter(Picture.id.is_(None)).label("gone"),
+            func.count()
+            .filter(Picture.id.is_not(None), area_now(session, row.project_id).is_distinct_from(was.area_id))
+            .label("areas"),
         )
         .select_from(was)
         .outerjoin(Picture, same)
@@ -286,4 +290,6 @@ def footing(session: Session, run_id: int) -> Footing:
         pictures_added=added or 0,
         pictures_gone=counted.gone,
         classes_renamed=sum(1 for class_id, name in now if names[class_id] != name),
+        areas_changed=counted.areas,
+        fresh_changed=rules_now(session, row.project_id).fresh != row.recipe["preprocessing"].get("area"),
     )

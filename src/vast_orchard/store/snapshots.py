@@ -5,12 +5,13 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import BigInteger, Select, String, and_, case, cast, func, insert, literal, select
+from sqlalchemy import BigInteger, ColumnElement, Select, String, and_, case, cast, func, insert, literal, select
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
+from vast_orchard.store.areas import area_now, area_values
 from vast_orchard.store.classes import list_classes
-from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, SplitMember
+from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, Split, SplitMember
 from vast_orchard.store.values import ModelValue, SnapshotPictureValue
 from vast_orchard.types import SetName
 
@@ -39,9 +40,12 @@ def _standing(split_id: int) -> tuple[Any, ...]:
     )
 
 
-def _sums(picture_id: Any, class_id: Any, set_name: Any) -> tuple[Any, Any]:
+def _sums(picture_id: Any, class_id: Any, set_name: Any, area_id: Any) -> tuple[Any, Any]:
     """Two sums of hashes over rows, whose order has no say; together they are as good as a list of the rows."""
     what = cast(class_id, BigInteger) * 4 + case(_CODES, value=set_name, else_=0)
+    # A quarter of a hash leaves room to add; nothing is added where there is no area, as before there were any.
+    hashed = func.hashint8extended(cast(area_id, BigInteger), 0, type_=BigInteger)
+    what += func.coalesce(hashed // 4, 0)
     picture = cast(picture_id, BigInteger)
     return func.sum(func.hashint8extended(picture, what)), func.sum(func.hashint8extended(what, picture))
 
@@ -61,7 +65,8 @@ def take_snapshot(session: Session, project_id: int, split_id: int) -> Snapshot:
     ConflictError
         The split leaves training or validation empty, or fewer than two classes have training pictures.
     """
-    one, two = _sums(Picture.id, Picture.class_id, SplitMember.set_name)
+    area = area_now(session, project_id)
+    one, two = _sums(Picture.id, Picture.class_id, SplitMember.set_name, area)
     rows = session.execute(
         select(
             Picture.class_id, SplitMember.set_name, func.count().label("pictures"), one.label("one"), two.label("two")
@@ -83,16 +88,18 @@ def take_snapshot(session: Session, project_id: int, split_id: int) -> Snapshot:
     made = Snapshot(project_id=project_id, digest=digest, classes=classes, counts=counts)
     session.add(made)
     session.flush()
-    session.execute(insert(SnapshotPicture).from_select(_COLUMNS, _members(split_id, made.id, sorted(known))))
+    session.execute(insert(SnapshotPicture).from_select(_COLUMNS, _members(split_id, made.id, sorted(known), area)))
     return made
 
 
-_COLUMNS = ["snapshot_id", "picture_id", "sha256", "class_id", "set_name"]
+_COLUMNS = ["snapshot_id", "picture_id", "sha256", "class_id", "set_name", "area_id"]
 
 
-def _members(split_id: int, snapshot_id: int, classes: Sequence[int]) -> Select[int, int, str, int | None, str]:
+def _members(
+    split_id: int, snapshot_id: int, classes: Sequence[int], area: ColumnElement[int | None]
+) -> Select[int, int, str, int | None, str, int | None]:
     return (
-        select(literal(snapshot_id), Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name)
+        select(literal(snapshot_id), Picture.id, Picture.sha256, Picture.class_id, SplitMember.set_name, area)
         .join(SplitMember, SplitMember.picture_id == Picture.id)
         .where(*_standing(split_id), Picture.class_id.in_(classes))
     )
@@ -118,14 +125,16 @@ def _trainable_classes(session: Session, project_id: int, rows: Sequence[Any]) -
     return classes
 
 
-def trained_on(session: Session, split_id: int) -> Sequence[tuple[str, int]]:
-    """SHA-256 and class id of the pictures that a training on this split would be shown."""
+def trained_on(session: Session, split_id: int) -> Sequence[tuple[str, int, dict[str, Any] | None]]:
+    """SHA-256, class id and working area of the pictures that a training on this split would be shown."""
+    project_id = session.get_one(Split, split_id).project_id
     rows = session.execute(
-        select(Picture.sha256, Picture.class_id)
+        select(Picture.sha256, Picture.class_id, area_now(session, project_id))
         .join(SplitMember, SplitMember.picture_id == Picture.id)
         .where(*_standing(split_id), SplitMember.set_name == "training")
-    )
-    return [(sha256, class_id) for sha256, class_id in rows if class_id is not None]
+    ).all()
+    values = area_values(session, [area for _, _, area in rows if area])
+    return [(sha256, label, values[area] if area else None) for sha256, label, area in rows if label is not None]
 
 
 def snapshot_pictures(
@@ -133,7 +142,11 @@ def snapshot_pictures(
 ) -> Sequence[SnapshotPictureValue]:
     """The pictures as they were, ordered by content, so that arrays made of them are always the same."""
     query = select(
-        SnapshotPicture.picture_id, SnapshotPicture.sha256, SnapshotPicture.class_id, SnapshotPicture.set_name
+        SnapshotPicture.picture_id,
+        SnapshotPicture.sha256,
+        SnapshotPicture.class_id,
+        SnapshotPicture.set_name,
+        SnapshotPicture.area_id,
     ).where(SnapshotPicture.snapshot_id == snapshot_id)
     if set_name is not None:
         query = query.where(SnapshotPicture.set_name == set_name)
@@ -192,7 +205,9 @@ def class_counts(session: Session, snapshot_id: int) -> dict[str, dict[int, int]
 
 def seal_snapshots(session: Session, project_id: int) -> None:
     """Let snapshots that came with an archive be found again: digests are made of ids, which are new here."""
-    one, two = _sums(SnapshotPicture.picture_id, SnapshotPicture.class_id, SnapshotPicture.set_name)
+    one, two = _sums(
+        SnapshotPicture.picture_id, SnapshotPicture.class_id, SnapshotPicture.set_name, SnapshotPicture.area_id
+    )
     rows = session.execute(
         select(Snapshot, func.count(), cast(one, String), cast(two, String))
         .join(SnapshotPicture, SnapshotPicture.snapshot_id == Snapshot.id)

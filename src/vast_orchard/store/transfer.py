@@ -197,12 +197,22 @@ class Loader:
             detail["class"] = self._follow("class", int(detail["class"]))
         if "split" in detail:
             detail["split"] = self._ids["split"].get(int(detail["split"]), 0)
+        if "rules" in detail:
+            detail["rules"] = {
+                key: None if n is None else self._follow("area_rules", int(n)) for key, n in detail["rules"].items()
+            }
         if "import" in detail:
             detail["import"] = self._ids["import"].get(int(detail["import"]), 0)
             detail["classes"] = [self._follow("class", int(entry)) for entry in detail["classes"]]
 
+    def _rules_ids(self, row: _Row) -> None:
+        for rule in row["rules"]:
+            rule["area_id"] = self._follow("working_area", int(rule["area_id"]))
+
     def _change_ids(self, row: _Row) -> None:
         change = row["change"]
+        if "area" in change:
+            change["area"] = [None if x is None else self._follow("working_area", int(x)) for x in change["area"]]
         if "class" in change:
             change["class"] = [None if x is None else self._follow("class", int(x)) for x in change["class"]]
 
@@ -274,6 +284,7 @@ _JSON_IDS: Mapping[str, Callable[[Loader, _Row], None]] = {
     "split": Loader._split_ids,
     "action": Loader._action_ids,
     "action_change": Loader._change_ids,
+    "area_rules": Loader._rules_ids,
     "import": Loader._import_ids,
     "snapshot": Loader._snapshot_ids,
     "model": Loader._model_ids,

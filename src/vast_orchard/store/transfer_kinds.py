@@ -10,6 +10,7 @@ from vast_orchard.store.schema import (
     Action,
     ActionChange,
     Appearance,
+    AreaRules,
     Base,
     Class,
     Epoch,
@@ -32,6 +33,7 @@ from vast_orchard.store.schema import (
     SnapshotPicture,
     Split,
     SplitMember,
+    WorkingArea,
 )
 
 __all__ = ["OF_RUNS", "RECORDS", "RecordKind"]
@@ -76,11 +78,17 @@ RECORDS: Mapping[str, RecordKind] = {
     kind.table.__tablename__: kind
     for kind in (
         RecordKind(table=Class, belongs=_of_project(Class), names={"project_id": "project"}),
+        RecordKind(table=WorkingArea, belongs=_of_project(WorkingArea), names={"project_id": "project"}),
+        RecordKind(
+            table=AreaRules,
+            belongs=_of_project(AreaRules),
+            names={"project_id": "project", "fresh_id": "working_area"},
+        ),
         RecordKind(table=Import, belongs=_over, names={"project_id": "project"}),
         RecordKind(
             table=Picture,
             belongs=_of_project(Picture),
-            names={"project_id": "project", "class_id": "class", "import_id": "import"},
+            names={"project_id": "project", "class_id": "class", "import_id": "import", "area_id": "working_area"},
         ),
         RecordKind(
             table=PicturePrint,
@@ -115,7 +123,9 @@ RECORDS: Mapping[str, RecordKind] = {
         RecordKind(
             table=SnapshotPicture,
             belongs=_through(SnapshotPicture.snapshot_id, Snapshot),
-            names={"snapshot_id": "snapshot", "picture_id": "picture", "class_id": "class"},
+            names={
+                "snapshot_id": "snapshot", "picture_id": "picture", "class_id": "class", "area_id": "working_area",
+            },
         ),
         RecordKind(
             table=Run,

@@ -98,21 +98,22 @@ export function useExtremes(
   });
 }
 
-/** Originals beside what the network sees of them, in each way to fit them to the square. */
+/** Originals beside what the network sees of them: after each step, or in each way to fit them to the square. */
 export function usePreprocessingSheet(
   projectId: number,
   preprocessing: Preprocessing,
   pictureIds: readonly number[],
+  steps: boolean,
 ) {
   return useQuery<DrawnSheet, Problem>({
-    queryKey: ["pictures", "preprocessing-sheet", projectId, preprocessing, pictureIds],
+    queryKey: ["pictures", "preprocessing-sheet", projectId, preprocessing, pictureIds, steps],
     retry: false,
     gcTime: 10_000,
     queryFn: ({ signal }) =>
       need(
         client.POST("/api/projects/{project_id}/preprocessing-sheet", {
           params: { path: { project_id: projectId } },
-          body: { preprocessing, picture_ids: [...pictureIds], pictures: 6 },
+          body: { preprocessing, picture_ids: [...pictureIds], pictures: steps ? 3 : 6, steps },
           signal,
         }),
       ),

@@ -623,6 +623,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/area-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Rules
+         * @description The rules that hold.
+         */
+        get: operations["read_rules_api_projects__project_id__area_rules_get"];
+        /**
+         * Set Rules
+         * @description Make the next version, as one step; it touches no picture, however many there are.
+         */
+        put: operations["set_rules_api_projects__project_id__area_rules_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/area-rules/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description Their versions, newest first; none of them ever changes.
+         */
+        get: operations["list_versions_api_projects__project_id__area_rules_versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/area-counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Areas
+         * @description How many pictures have an area of their own, one by a rule, and none.
+         */
+        get: operations["count_areas_api_projects__project_id__area_counts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/areas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Area
+         * @description Give pictures a working area of their own, which goes before every rule, or take it away.
+         */
+        post: operations["give_area_api_projects__project_id__areas_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/area-sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sample
+         * @description Some of the pictures, spread evenly over all that the Sift lets through, with the area that each has now.
+         */
+        get: operations["sample_api_projects__project_id__area_sample_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/found-areas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Areas
+         * @description What stands out of pictures, before any of it is taken.
+         */
+        post: operations["find_areas_api_projects__project_id__found_areas_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/copies": {
         parameters: {
             query?: never;
@@ -1288,7 +1412,9 @@ export interface paths {
         put?: never;
         /**
          * Preprocessing Sheet
-         * @description A row a picture: the original, then as the network sees it in each way to fit; the oddest shapes first.
+         * @description A row a picture, the oddest shapes first: the original, then as the network sees it in each way to fit.
+         *
+         *     By steps: as it is after each of them.
          */
         post: operations["preprocessing_sheet_api_projects__project_id__preprocessing_sheet_post"];
         delete?: never;
@@ -2672,6 +2798,11 @@ export interface components {
              * @description The same with the model's temperature.
              */
             calibrated: number[];
+            /**
+             * Kept
+             * @description Left, top, right, bottom of what counted, in parts of the sides.
+             */
+            kept: number[] | null;
         };
         /**
          * AnsweredRead
@@ -2722,6 +2853,171 @@ export interface components {
              * Format: date-time
              */
             came_at: string;
+        };
+        /**
+         * AreaBody
+         * @description Which part of a turned picture counts, in fractions of its sides; see `core.pictures.area`.
+         */
+        AreaBody: {
+            /**
+             * Keep
+             * @description left, top, right, bottom
+             */
+            keep?: number[] | null;
+            /**
+             * Margin
+             * @description Around what stands out, of its sides; null: not looked for.
+             */
+            margin?: number | null;
+            /**
+             * Covered
+             * @description Polygons of [x, y] that are painted over.
+             */
+            covered?: number[][][];
+            /**
+             * Fill
+             * @description Their colour; null: the mean.
+             */
+            fill?: number[] | null;
+        };
+        /**
+         * AreaCountsRead
+         * @description How many pictures have which kind of working area.
+         */
+        AreaCountsRead: {
+            /** Own */
+            own: number;
+            /** By Rule */
+            by_rule: number;
+            /**
+             * Whole
+             * @description Neither: all of the picture counts.
+             */
+            whole: number;
+        };
+        /**
+         * AreaRead
+         * @description A working area as it is stored.
+         */
+        AreaRead: {
+            /** Keep */
+            keep: number[] | null;
+            /** Margin */
+            margin: number | null;
+            /** Covered */
+            covered: number[][][];
+            /** Fill */
+            fill: number[] | null;
+        };
+        /**
+         * AreaRuleBody
+         * @description An area for the pictures that a Sift lets through; it may not ask for the class.
+         */
+        AreaRuleBody: {
+            /**
+             * Sift
+             * @description Empty: all pictures; such a rule stands last.
+             * @default
+             */
+            sift: string;
+            area: components["schemas"]["AreaBody"];
+        };
+        /**
+         * AreaRuleRead
+         * @description A rule as it is stored.
+         */
+        AreaRuleRead: {
+            /** Sift */
+            sift: string;
+            area: components["schemas"]["AreaRead"];
+        };
+        /**
+         * AreaRulesRead
+         * @description A version of a project's rules; of number 0 before anybody made any.
+         */
+        AreaRulesRead: {
+            /** Number */
+            number: number;
+            /** Rules */
+            rules: components["schemas"]["AreaRuleRead"][];
+            /**
+             * Fresh By
+             * @enum {string}
+             */
+            fresh_by: "rule" | "found" | "whole";
+            /** @description What a picture from elsewhere gets; null: it counts whole. */
+            fresh: components["schemas"]["AreaRead"] | null;
+            /** Created At */
+            created_at: string | null;
+        };
+        /**
+         * AreaRulesUpdate
+         * @description The rules from now on: the first that lets a picture through gives it its area.
+         */
+        AreaRulesUpdate: {
+            /** Rules */
+            rules: components["schemas"]["AreaRuleBody"][];
+            /**
+             * Fresh By
+             * @description What a picture from elsewhere gets: the rule for all, what stands out of it, or neither.
+             * @default rule
+             * @enum {string}
+             */
+            fresh_by: "rule" | "found" | "whole";
+            /**
+             * Margin
+             * @description Of what stands out of a picture from elsewhere, of its sides.
+             * @default 0.08
+             */
+            margin: number;
+            /**
+             * Was
+             * @description Number of the version that these were made of.
+             */
+            was: number;
+        };
+        /**
+         * AreaSampleRead
+         * @description A picture with the working area that it has now.
+         */
+        AreaSampleRead: {
+            /** Id */
+            id: number;
+            /** Sha256 */
+            sha256: string;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Own */
+            own: boolean;
+            /** @description Null: all of it counts. */
+            area: components["schemas"]["AreaRead"] | null;
+        };
+        /**
+         * AreasCreate
+         * @description Pictures and the working area that is to be their own; null takes it away.
+         */
+        AreasCreate: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+            /** Sift */
+            sift?: string | null;
+            /**
+             * Split
+             * @description Split that the Sift's set: means.
+             */
+            split?: number | null;
+            /**
+             * Run
+             * @description Run that the Sift's predicted: means.
+             */
+            run?: number | null;
+            /** Look */
+            look?: number | null;
+            area: components["schemas"]["AreaBody"] | null;
         };
         /**
          * BinMove
@@ -3466,6 +3762,48 @@ export interface components {
             pictures_gone: number;
             /** Classes Renamed */
             classes_renamed: number;
+            /**
+             * Areas Changed
+             * @description Pictures whose working area is another one now.
+             */
+            areas_changed: number;
+            /**
+             * Fresh Changed
+             * @description A picture from elsewhere would get another working area now.
+             */
+            fresh_changed: boolean;
+        };
+        /**
+         * FoundAreaRead
+         * @description The part that stands out of a picture.
+         */
+        FoundAreaRead: {
+            /** Picture Id */
+            picture_id: number;
+            /**
+             * Box
+             * @description With its margin; null: nothing stands out, and it counts whole.
+             */
+            box: number[] | null;
+            /**
+             * Doubt
+             * @description 0 to 1, to put pictures in order by; no probability.
+             */
+            doubt: number;
+            /**
+             * Why
+             * @description What is to be doubted; empty: hardly anything.
+             */
+            why: string;
+        };
+        /**
+         * FoundAreasCreate
+         * @description Pictures, and with which margin and what covered the part that stands out is looked for.
+         */
+        FoundAreasCreate: {
+            /** Picture Ids */
+            picture_ids: number[];
+            area: components["schemas"]["AreaBody"];
         };
         /**
          * Grouping
@@ -4892,6 +5230,8 @@ export interface components {
             appearances: components["schemas"]["AppearanceRead"][];
             /** History */
             history: string[];
+            /** @description Its working area now; null: all of it counts. */
+            area: components["schemas"]["AreaRead"] | null;
             /** @description By the run that the address names, where it was asked. */
             said: components["schemas"]["SaidRead"] | null;
         };
@@ -4939,6 +5279,11 @@ export interface components {
             height: number;
             /** Note */
             note: string;
+            /**
+             * Own Area
+             * @description It has a working area of its own.
+             */
+            own_area: boolean;
         };
         /**
          * PlanRead
@@ -5042,6 +5387,8 @@ export interface components {
              * @default one
              */
             views: string;
+            /** @description Of no effect in a project, whose rules say it. */
+            area?: components["schemas"]["AreaBody"] | null;
         };
         /**
          * PreprocessingRead
@@ -5062,6 +5409,8 @@ export interface components {
             scale: string;
             /** Views */
             views: string;
+            /** @description What a picture from elsewhere gets; null: it counts whole. */
+            area?: components["schemas"]["AreaRead"] | null;
         };
         /**
          * PreprocessingSheetCreate
@@ -5076,6 +5425,12 @@ export interface components {
              */
             pictures: number;
             preprocessing: components["schemas"]["PreprocessingBody"];
+            /**
+             * Steps
+             * @description Each step in its order, and not each way to fit.
+             * @default false
+             */
+            steps: boolean;
         };
         /**
          * ProjectCreate
@@ -8247,6 +8602,249 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UndoRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_rules_api_projects__project_id__area_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaRulesRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_rules_api_projects__project_id__area_rules_put: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AreaRulesUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_versions_api_projects__project_id__area_rules_versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaRulesRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    count_areas_api_projects__project_id__area_counts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaCountsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_area_api_projects__project_id__areas_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AreasCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sample_api_projects__project_id__area_sample_get: {
+        parameters: {
+            query?: {
+                /** @description Which pictures; empty: all. */
+                sift?: string;
+                count?: number;
+                /** @description Other ones with each. */
+                turn?: number;
+                /** @description These instead. */
+                picture?: number[] | null;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaSampleRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_areas_api_projects__project_id__found_areas_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoundAreasCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundAreaRead"][];
                 };
             };
             /** @description Validation Error */

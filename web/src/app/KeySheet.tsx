@@ -27,6 +27,7 @@ const BY_PLACE: Record<string, Keys> = {
     ["T", "one note for what is chosen"],
     ["M", "the pictures most like the chosen one first, in every row"],
     ["S", "put what is chosen into a set"],
+    ["A", "which part of the pictures counts; of the chosen ones alone"],
     ["V", "what variation makes of what is chosen"],
     ["K", "of copies: keep what is chosen, exclude the others"],
     ["D", "of copies: what is chosen is none"],
@@ -70,6 +71,16 @@ const NETWORK: Keys = [
   ["Ctrl + Z, Ctrl + Shift + Z", "take back, do again"],
 ];
 
+const AREA: Keys = [
+  ["K, B, P", "draw what is kept, a box or a shape that is covered"],
+  ["Enter", "set one for the arrows to move; close a shape"],
+  ["← → ↑ ↓, with Shift", "move what is chosen, stretch it"],
+  ["Delete", "take out what is chosen"],
+  ["Esc", "leave a shape, or what is chosen"],
+  ["Ctrl + Enter", "set it"],
+  ["Ctrl + Z, Ctrl + Shift + Z", "a step of the drawing back or forth, then of this window"],
+];
+
 const BRINGING_IN: Keys = [
   ["Ctrl + Enter", "bring in what the plan says"],
   ["Enter, Esc", "in a class's name: take it, or leave it as it was"],
@@ -80,7 +91,8 @@ export function KeySheet({ open, onClose }: { open: boolean; onClose: () => void
   const { pathname, search } = useLocation();
   const [place = "", page] = pathname.split("/").slice(3);
   const network = new URLSearchParams(search).get("part") === "network";
-  const keys = page === "bring-in" ? BRINGING_IN : network ? NETWORK : BY_PLACE[place];
+  const keys =
+    page === "bring-in" ? BRINGING_IN : page === "area" ? AREA : network ? NETWORK : BY_PLACE[place];
   return (
     <Sheet title="Keys" open={open} onClose={onClose} readOnly>
       <dl className="grid grid-cols-[190px_1fr] gap-x-4 gap-y-1.5">

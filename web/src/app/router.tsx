@@ -1,5 +1,6 @@
 /** Addresses: the list of projects, and four places in each. */
 import { createBrowserRouter, Navigate } from "react-router";
+import { AreaPlace } from "../places/area/AreaPlace";
 import { BinPlace } from "../places/bin/BinPlace";
 import { BringInPlace } from "../places/bring-in/BringInPlace";
 import { ReleasePlace } from "../places/release/ReleasePlace";
@@ -24,6 +25,7 @@ export const router = createBrowserRouter([
           { index: true, element: <Navigate to="rows" replace /> },
           { path: "rows", element: <RowsPlace /> },
           { path: "rows/bring-in/:importId?", element: <BringInPlace /> },
+          { path: "rows/area", element: <AreaPlace /> },
           { path: "rows/bin", element: <BinPlace /> },
           { path: "runs", element: <RunsPlace /> },
           { path: "review", element: <ReviewPlace /> },

@@ -1,10 +1,11 @@
 /** The sentence under the places: what the result on show stands on, and what has changed since. */
 import type { Footing, Run } from "../api/client";
+import { areaFrom, areaWords } from "./area";
 import { plural, score } from "./words";
 
 export interface FootingPart {
   readonly text: string;
-  readonly opens: "review" | "runs" | "rows";
+  readonly opens: "review" | "runs" | "rows" | "rows/area";
   /** Only what has changed since is marked. */
   readonly changed: boolean;
 }
@@ -27,10 +28,20 @@ export function footingParts(run: Run, footing: Footing | undefined): FootingPar
   }
   if (!footing) return parts;
   parts.push({ text: `of ${plural(footing.pictures, "picture")}`, opens: "rows", changed: false });
+  const { area } = run.recipe.preprocessing;
+  // Said where pictures do not count whole, or not any more.
+  if (area || footing.fresh_changed) {
+    parts.push({
+      text: `a new picture gets ${areaWords(areaFrom(area))}${footing.fresh_changed ? ", changed since" : ""}`,
+      opens: "rows/area",
+      changed: footing.fresh_changed,
+    });
+  }
   const since: [number, string][] = [
     [footing.labels_changed, `${plural(footing.labels_changed, "label")} changed since`],
     [footing.pictures_added, `${plural(footing.pictures_added, "picture")} brought in since`],
     [footing.pictures_gone, `${plural(footing.pictures_gone, "picture")} gone since`],
+    [footing.areas_changed, `${plural(footing.areas_changed, "working area")} changed since`],
     [footing.classes_renamed, `${plural(footing.classes_renamed, "class", "classes")} renamed since`],
   ];
   for (const [count, text] of since) if (count) parts.push({ text, opens: "rows", changed: true });

@@ -14,6 +14,12 @@ const FIT_WORDS: Record<string, string> = {
   middle: "its middle",
 };
 
+/** On the sheet: which part of the pictures counts is said by the project, for whatever run begins. */
+export function withoutArea(preprocessing: Recipe["preprocessing"]): Recipe["preprocessing"] {
+  const { area: _, ...rest } = preprocessing;
+  return rest;
+}
+
 export function preprocessingWords(preprocessing: Recipe["preprocessing"]): string {
   const { size, colour, fit, views } = preprocessing;
   const over: Record<string, string> = {

@@ -1,5 +1,6 @@
 /** Runs in words: where they stand, why they ended, and what each changed from the one before. */
-import type { Run } from "../api/client";
+import type { AreaOf, Run } from "../api/client";
+import { areaFrom, areaWords } from "./area";
 import { plural, score } from "./words";
 
 /** The run as somebody named it in the address, or the newest that was judged, or that has kept anything. */
@@ -83,7 +84,7 @@ export function changeWords(run: Run): string {
 
 /** A change of one value, as "batch size 32 → 16". */
 export function changeInWords({ what, before, after }: Change): string {
-  if (what === "pictures") return "pictures or labels";
+  if (what === "pictures") return "pictures, labels or areas";
   if (what === "layers") return "layers of the network";
   const [part] = what.split(".", 2);
   const words = pathWords(what);
@@ -92,7 +93,15 @@ export function changeInWords({ what, before, after }: Change): string {
     if (before === null) return `${words} added`;
     return after === null ? `${words} left out` : `${words} otherwise`;
   }
+  if (what === AREA) return `${words}: ${areaValue(before)} → ${areaValue(after)}`;
   return `${words} ${valueWords(before)} → ${valueWords(after)}`;
+}
+
+/** What a picture from elsewhere gets. */
+const AREA = "preprocessing.area";
+
+function areaValue(value: unknown): string {
+  return areaWords(areaFrom(value as AreaOf | null | undefined));
 }
 
 const STARTS: Record<string, string> = {
@@ -112,7 +121,8 @@ function startValue(value: unknown): string {
 /** What differs, by its path: "batch size", "turn". */
 export function pathWords(what: string): string {
   if (what === "layers") return "layers of the network";
-  if (what === "pictures") return "pictures or labels";
+  if (what === "pictures") return "pictures, labels or areas";
+  if (what === AREA) return "working area";
   const [part, name] = what.split(".", 2);
   if (part === "start" && name) return STARTS[name] ?? name;
   return (name ?? part ?? what).replaceAll("_", " ").replaceAll("-", " ");
@@ -120,6 +130,7 @@ export function pathWords(what: string): string {
 
 /** The value at a path of one of several runs. */
 export function comparedValue(what: string, value: unknown): string {
+  if (what === AREA) return areaValue(value);
   if (value === null || value === undefined || value === "")
     return what.startsWith("start.") ? "nothing" : "–";
   if (isRecord(value) && !Array.isArray(value)) {

@@ -1,5 +1,6 @@
 /** What a training starts from, what of it learns, and when. */
 import type { Recipe, Run, RunRecipe, Starter, StartFacts, StartingModel, StartPlan } from "../api/client";
+import { withoutArea } from "./recipe";
 import { plural } from "./words";
 
 /** Where the weights are; one of the four. */
@@ -26,7 +27,8 @@ export interface Start extends StartSource {
 
 /** A run's recipe, to be used once more: what it started from is named by the run. */
 export function recipeOf(run: Run): Recipe {
-  const { start, ...rest } = run.recipe;
+  const { start, ...held } = run.recipe;
+  const rest = { ...held, preprocessing: withoutArea(held.preprocessing) };
   return start ? { ...rest, start: { ...start, run_id: run.id } } : rest;
 }
 
@@ -52,7 +54,7 @@ export function startedFrom(recipe: Recipe, source: StartSource, facts: StartFac
   return {
     ...recipe,
     network: String(facts.network.name),
-    preprocessing: facts.preprocessing,
+    preprocessing: withoutArea(facts.preprocessing),
     start: {
       ...source,
       words: facts.words,

@@ -101,6 +101,7 @@ class PreprocessingSheetCreate(Write):
     picture_ids: _Ids
     pictures: int = Field(6, ge=1, le=24)
     preprocessing: PreprocessingBody
+    steps: bool = Field(False, description="Each step in its order, and not each way to fit.")
 
 
 class MixRead(BaseModel):

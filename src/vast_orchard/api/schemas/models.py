@@ -312,6 +312,7 @@ class AnswerRead(BaseModel):
     error: str | None
     probabilities: list[float]
     calibrated: list[float] = Field(description="The same with the model's temperature.")
+    kept: list[float] | None = Field(description="Left, top, right, bottom of what counted, in parts of the sides.")
 
 
 class ExportRead(Read):

@@ -6,6 +6,7 @@ from typing import Annotated
 from pydantic import BaseModel, Field
 
 from vast_orchard.api.schemas.base import Read, SetName, Write
+from vast_orchard.api.schemas.recipes import AreaRead
 
 __all__ = [
     "AppearanceRead",
@@ -34,6 +35,7 @@ class PictureRead(Read):
     width: int
     height: int
     note: str
+    own_area: bool = Field(description="It has a working area of its own.")
 
 
 class FieldRowRead(Read):
@@ -118,4 +120,5 @@ class PictureDetailRead(Read):
     came_at: dt.datetime
     appearances: list[AppearanceRead]
     history: list[str]
+    area: AreaRead | None = Field(description="Its working area now; null: all of it counts.")
     said: SaidRead | None = Field(description="By the run that the address names, where it was asked.")

@@ -12,6 +12,8 @@ from vast_orchard.at_once.watching import whole_watch
 from vast_orchard.upgrades.network import ready_name
 
 __all__ = [
+    "AreaBody",
+    "AreaRead",
     "EndedRunRead",
     "EndingTrialCreate",
     "EndingTrialRead",
@@ -35,6 +37,26 @@ __all__ = [
 ]
 
 
+class AreaBody(Write):
+    """Which part of a turned picture counts, in fractions of its sides; see `core.pictures.area`."""
+
+    keep: list[float] | None = Field(None, min_length=4, max_length=4, description="left, top, right, bottom")
+    margin: float | None = Field(None, description="Around what stands out, of its sides; null: not looked for.")
+    covered: list[list[Annotated[list[float], Field(min_length=2, max_length=2)]]] = Field(
+        default_factory=list, max_length=50, description="Polygons of [x, y] that are painted over."
+    )
+    fill: list[int] | None = Field(None, min_length=3, max_length=3, description="Their colour; null: the mean.")
+
+
+class AreaRead(BaseModel):
+    """A working area as it is stored."""
+
+    keep: list[float] | None
+    margin: float | None
+    covered: list[list[list[float]]]
+    fill: list[int] | None
+
+
 class PreprocessingBody(Write):
     """See `core.pictures.preprocessing`."""
 
@@ -45,6 +67,7 @@ class PreprocessingBody(Write):
     border: list[int] = Field(default_factory=lambda: [0, 0, 0], min_length=3, max_length=3)
     scale: str = Field("deviation", description="deviation, unit or signed")
     views: str = Field("one", description="one, mirrored or turned")
+    area: AreaBody | None = Field(None, description="Of no effect in a project, whose rules say it.")
 
 
 class OperationBody(Write):
@@ -76,6 +99,7 @@ class PreprocessingRead(BaseModel):
     border: list[int]
     scale: str
     views: str
+    area: AreaRead | None = Field(None, description="What a picture from elsewhere gets; null: it counts whole.")
 
 
 class OperationUseRead(BaseModel):

@@ -164,3 +164,5 @@ class FootingRead(Read):
     pictures_added: int
     pictures_gone: int
     classes_renamed: int
+    areas_changed: int = Field(description="Pictures whose working area is another one now.")
+    fresh_changed: bool = Field(description="A picture from elsewhere would get another working area now.")

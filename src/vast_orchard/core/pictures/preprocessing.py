@@ -1,9 +1,10 @@
 """What is done to every picture alike before the network sees it."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
+from vast_orchard.core.pictures.area import Area, area_from_json, area_to_json
 from vast_orchard.errors import SettingError
 
 __all__ = [
@@ -14,6 +15,7 @@ __all__ = [
     "Preprocessing",
     "SizeProposal",
     "preprocessing_from_json",
+    "preprocessing_to_json",
     "proposed_size",
 ]
 
@@ -44,6 +46,9 @@ class Preprocessing:
     # What an answer is the mean of: the picture alone; it and its mirror image; it in all four quarter turns. For
     # judging and later use; training goes by the picture alone.
     views: str = "one"
+    # Which part of a picture counts, before all else. A picture of a project may have one of its own instead, and then
+    # this is what a new picture gets; None: all of it.
+    area: Area | None = None
 
     def __post_init__(self) -> None:
         if not 8 <= self.size <= 512:
@@ -79,7 +84,13 @@ def preprocessing_from_json(data: Mapping[str, Any]) -> Preprocessing:
     SettingError
     """
     colours = {name: tuple(data[name]) for name in ("ground", "border") if name in data}
-    return Preprocessing(**{**data, **colours})
+    return Preprocessing(**{**data, **colours, "area": area_from_json(data.get("area"))})
+
+
+def preprocessing_to_json(preprocessing: Preprocessing) -> dict[str, Any]:
+    """As plain JSON values; the working area is said only where there is one, as in versions that knew none."""
+    values = {**asdict(preprocessing), "area": area_to_json(preprocessing.area)}
+    return values if preprocessing.area else {name: value for name, value in values.items() if name != "area"}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -11,7 +11,7 @@ from vast_orchard.core.network.description import (
     resolved,
 )
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, ready_network
-from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_from_json, preprocessing_to_json
 from vast_orchard.core.pictures.variation import Variation, variation_from_json
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.training.start import Start
@@ -59,7 +59,7 @@ def recipe_to_json(recipe: Recipe) -> dict[str, Any]:
     return {
         "version": RECIPE_VERSION,
         "network": description_to_json(recipe.network),
-        "preprocessing": asdict(recipe.preprocessing),
+        "preprocessing": preprocessing_to_json(recipe.preprocessing),
         "variation": asdict(recipe.variation),
         "settings": asdict(recipe.settings),
         **start,

@@ -1,21 +1,24 @@
 """Where a model looks in a picture: its heatmap over the part of the picture that the network sees."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from PIL import Image
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.heatmaps import covering_heatmap, gradient_heatmap, upscaled
 from vast_orchard.core.judging.nearest import nearest
 from vast_orchard.core.network.features import last_features
 from vast_orchard.core.network.sensitivity import mapped_layers, proposed_layer
+from vast_orchard.core.pictures.area import area_from_json
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import standardise
 from vast_orchard.core.team import Team
 from vast_orchard.errors import InputError
 from vast_orchard.formats.model_file import Model
-from vast_orchard.formats.picture_file import read_picture, seen_pixels
+from vast_orchard.formats.picture_file import part_kept, read_picture, seen_pixels
 
 __all__ = ["heatmap", "nearest_learnt"]
 
@@ -27,6 +30,7 @@ def heatmap(
     class_place: int | None,
     layer: str | None,
     way: str,
+    area: Mapping[str, Any] | None,
     answer: Callable[[Array], FloatArray],
 ) -> dict[str, Any]:
     """The heatmap of a picture file, at the network's input size.
@@ -42,6 +46,8 @@ def heatmap(
         For gradients; by default the deepest that tells places apart.
     way : str
         `gradients` or `covering`.
+    area : mapping, optional
+        The picture's working area, as `core.pictures.area` writes it.
     answer : callable
         From pixels (N, H, W, C) to probabilities (N, K).
 
@@ -51,7 +57,8 @@ def heatmap(
         The network has no such class or layer.
     """
     upright = read_picture(data, model.preprocessing.ground).upright
-    pixels = seen_pixels(upright, model.preprocessing)
+    before = replace(model.preprocessing, area=area_from_json(area))
+    pixels = seen_pixels(upright, before)
     probabilities = answer(pixels[None])[0]
     place = int(probabilities.argmax()) if class_place is None else class_place
     if not 0 <= place < len(model.classes):
@@ -75,12 +82,19 @@ def heatmap(
         "rows": pixels.shape[0],
         "columns": pixels.shape[1],
         "heat": np.rint(heat * 255).astype(int).ravel().tolist(),
-        "area": _area(model.preprocessing, upright.size),
+        "area": _part_seen(upright, before),
     }
 
 
 def nearest_learnt(
-    model: Model, known: tuple[Array, Array], data: bytes, picture_id: int, count: int, team: Team
+    model: Model,
+    known: tuple[Array, Array],
+    data: bytes,
+    *,
+    picture_id: int,
+    count: int,
+    area: Mapping[str, Any] | None,
+    team: Team,
 ) -> list[tuple[int, float]]:
     """Ids of the pictures whose features lie nearest to those of a picture file, itself left out, and their likeness.
 
@@ -91,16 +105,19 @@ def nearest_learnt(
     """
     ids, features = known
     upright = read_picture(data, model.preprocessing.ground).upright
-    one = last_features(model.network(), seen_pixels(upright, model.preprocessing)[None], model.statistics, team)[0]
+    pixels = seen_pixels(upright, replace(model.preprocessing, area=area_from_json(area)))
+    one = last_features(model.network(), pixels[None], model.statistics, team)[0]
     found = [(int(ids[row]), likeness) for row, likeness in nearest(features, one, count + 1)]
     return [entry for entry in found if entry[0] != picture_id][:count]
 
 
-def _area(preprocessing: Preprocessing, size: tuple[int, int]) -> list[float]:
-    """Left, top, right and bottom of what the network sees, in parts of the picture; a border lies beyond 0 and 1."""
-    width, height = size
-    side = {"middle": min(width, height), "border": max(width, height)}.get(preprocessing.fit)
+def _part_seen(upright: Image.Image, before: Preprocessing) -> list[float]:
+    """Left, top, right and bottom of what the network sees, in parts of the picture; a border lies beyond the part."""
+    left, top, right, bottom = part_kept(upright, before)
+    width, height = upright.size
+    across, down = (right - left) * width, (bottom - top) * height
+    side = {"middle": min(across, down), "border": max(across, down)}.get(before.fit)
     if side is None:
-        return [0.0, 0.0, 1.0, 1.0]
-    left, top = (width - side) / 2 / width, (height - side) / 2 / height
+        return [left, top, right, bottom]
+    left, top = left + (across - side) / 2 / width, top + (down - side) / 2 / height
     return [left, top, left + side / width, top + side / height]

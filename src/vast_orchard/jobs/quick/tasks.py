@@ -16,10 +16,11 @@ from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.feature_file import read_features
 from vast_orchard.formats.model_file import Model, read_model, read_sent_model
-from vast_orchard.formats.picture_file import PictureLimits, network_pixels, read_picture
+from vast_orchard.formats.picture_file import PictureLimits, part_kept, read_picture, seen_pixels
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace
+from vast_orchard.jobs.quick.finding import found_areas
 from vast_orchard.jobs.quick.looking import heatmap, nearest_learnt
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
@@ -87,6 +88,10 @@ def _varied(task: str) -> Callable[..., dict[str, Any]]:
     return lambda **arguments: getattr(_Place.varied, task)(**arguments)
 
 
+def _found_areas(**arguments: Any) -> list[dict[str, Any]]:
+    return found_areas(_Place.store, **arguments)
+
+
 @lru_cache(maxsize=4)
 def _model(path: str) -> Model:
     return read_model(_Place.store.read(path))
@@ -98,14 +103,16 @@ def _answer(model_path: str, files: Sequence[tuple[str, bytes]], temperature: fl
     answers: list[dict[str, Any]] = []
     for name, data in files:
         try:
-            read_picture(data, limits=_limits())
-            pixels = network_pixels(data, model.preprocessing)
+            upright = read_picture(data, model.preprocessing.ground, _limits()).upright
+            pixels, kept = seen_pixels(upright, model.preprocessing), part_kept(upright, model.preprocessing)
         except OrchardError as error:
-            answers.append({"name": name, "error": str(error), "probabilities": [], "calibrated": []})
+            answers.append({"name": name, "error": str(error), "probabilities": [], "calibrated": [], "kept": None})
             continue
         logits = model.logits(pixels[None])
         plain, calibrated = ([float(p) for p in tempered(logits, by)[0]] for by in (1.0, temperature))
-        answers.append({"name": name, "error": None, "probabilities": plain, "calibrated": calibrated})
+        answers.append(
+            {"name": name, "error": None, "probabilities": plain, "calibrated": calibrated, "kept": list(kept)}
+        )
     return answers
 
 
@@ -121,10 +128,10 @@ def _features(path: str) -> tuple[Array, Array]:
     return read_features(_Place.store.read(path))
 
 
-def _nearest(model_path: str, features_path: str, sha256: str, picture_id: int, count: int) -> list[tuple[int, float]]:
+def _nearest(model_path: str, features_path: str, sha256: str, **asked: Any) -> list[tuple[int, float]]:
     data = _Place.store.read(ByteStore.picture_path(sha256))
     known = _features(features_path)
-    return nearest_learnt(_model(model_path), known, data, picture_id, count, make_team(_Place.settings))
+    return nearest_learnt(_model(model_path), known, data, team=make_team(_Place.settings), **asked)
 
 
 def _start(
@@ -175,7 +182,8 @@ TASKS: dict[str, Callable[..., Any]] = {
     "stands": _stands,
     "sheet": _sheet,
     "whole": _whole,
-    **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet")},
+    **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet", "steps_sheet")},
+    "found_areas": _found_areas,
     "answer": _answer,
     "heatmap": _heatmap,
     "nearest": _nearest,

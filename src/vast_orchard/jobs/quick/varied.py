@@ -2,15 +2,18 @@
 
 import base64
 import io
+import json
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from PIL import Image
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from vast_orchard.core.arrays import Array
+from vast_orchard.core.pictures.area import area_from_json
 from vast_orchard.core.pictures.operations import KINDS, Family
 from vast_orchard.core.pictures.preprocessing import FITS, Preprocessing, preprocessing_from_json
 from vast_orchard.core.pictures.showing import ShownPictures
@@ -18,18 +21,26 @@ from vast_orchard.core.pictures.variation import Operation, Variation, variation
 from vast_orchard.core.pictures.vary import vary
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.collection import identity_number
-from vast_orchard.formats.picture_file import network_pixels, read_picture
+from vast_orchard.formats.picture_file import network_pixels, part_within, read_picture
 from vast_orchard.jobs.context import WorkContext
 from vast_orchard.store.bytes import ByteStore
-from vast_orchard.store.schema import Split
+from vast_orchard.store.schema import Action, Split
 from vast_orchard.store.snapshots import trained_on
 
 __all__ = ["Varied"]
 
 # Tiles are enlarged to at least this, so that what a small network sees can be seen; larger ones stay as they are.
 _LEAST_TILE = 72
+# Of steps, whose first ones show more than the network sees.
+_LEAST_STEP_TILE = 144
 # Seed of a preview that shows operations alone: directions come out to the right and down.
 _ALONE_SEED = 1
+
+
+# As `core.pictures.area` writes it; None: all of the picture counts.
+_Area = Mapping[str, Any] | None
+# SHA-256, class id and working area.
+_Shown = tuple[str, int | None, _Area]
 
 
 class Varied:
@@ -40,20 +51,23 @@ class Varied:
         self._pixels = lru_cache(maxsize=2048)(self._prepared)
         self._pool = lru_cache(maxsize=2)(self._training_pictures)
 
-    def _prepared(self, sha256: str, preprocessing: Preprocessing) -> Array:
+    def _prepared(self, sha256: str, preprocessing: Preprocessing, area: str) -> Array:
+        preprocessing = replace(preprocessing, area=area_from_json(json.loads(area)))
         return network_pixels(self._context.store.read(ByteStore.picture_path(sha256)), preprocessing)
 
-    def _training_pictures(self, split_id: int, _revision: int) -> Sequence[tuple[str, int]]:
+    def _training_pictures(self, split_id: int, _state: object) -> Sequence[_Shown]:
         with self._context.database.session() as session:
             return trained_on(session, split_id)
 
-    def _revision(self, split_id: int) -> int:
+    def _state(self, split_id: int) -> object:
+        """What changes whenever other pictures, or other parts of them, would be trained on."""
         with self._context.database.session() as session:
-            return session.scalar(select(Split.revision).where(Split.id == split_id)) or 0
+            last = select(func.max(Action.id)).where(Action.project_id == Split.project_id).scalar_subquery()
+            return session.execute(select(Split.revision, last).where(Split.id == split_id)).one_or_none()
 
     def variation_sheet(
         self,
-        pictures: Sequence[tuple[str, int | None]],
+        pictures: Sequence[_Shown],
         preprocessing: Mapping[str, Any],
         variation: Mapping[str, Any],
         seed: int,
@@ -64,23 +78,23 @@ class Varied:
 
         Parameters
         ----------
-        pictures : sequence of (str, int or None)
-            SHA-256 and class id.
+        pictures : sequence of (str, int or None, mapping or None)
+            SHA-256, class id and working area.
         split_id : int or None
             Its training pictures are what others are mixed with.
         """
         before, wanted = preprocessing_from_json(preprocessing), variation_from_json(variation)
         mixing = any(KINDS[entry.kind].family is Family.MIXING for entry in wanted.operations)
-        pool: Sequence[tuple[str, int | None]] = ()
+        pool: Sequence[_Shown] = ()
         if mixing and split_id:
-            pool = self._pool(split_id, self._revision(split_id))
+            pool = self._pool(split_id, self._state(split_id))
         every = [*pictures, *pool]
         if mixing and not pool:
             pool = every  # before anything is divided, those on show are mixed with each other
-        identities = np.array([identity_number(sha256) for sha256, _ in every], np.uint64)
+        identities = np.array([identity_number(sha256) for sha256, _, _ in every], np.uint64)
 
         def read(places: Array) -> Array:
-            return np.stack([self._pixels(every[place][0], before) for place in places])
+            return np.stack([self._seen(every[place][0], before, every[place][2]) for place in places])
 
         shown = ShownPictures(
             read, identities, wanted, seed, pool=np.arange(len(every) - len(pool), len(every), dtype=np.int64)
@@ -96,11 +110,11 @@ class Varied:
         return _sheet(np.stack(columns, axis=1), mixes=mixes)
 
     def operation_extremes(
-        self, sha256: str, preprocessing: Mapping[str, Any], variation: Mapping[str, Any]
+        self, sha256: str, area: _Area, preprocessing: Mapping[str, Any], variation: Mapping[str, Any]
     ) -> dict[str, Any]:
         """A row an operation: the picture, and the operation alone at the low and at the high end of its range."""
         before, wanted = preprocessing_from_json(preprocessing), variation_from_json(variation)
-        pixels = self._pixels(sha256, before)[None]
+        pixels = self._seen(sha256, before, area)[None]
         identities = np.array([identity_number(sha256)], np.uint64)
         rows, heads = [], []
         for entry in wanted.operations:
@@ -122,23 +136,48 @@ class Varied:
             rows.append(np.repeat(pixels, 3, axis=0))
         return _sheet(np.stack(rows), heads=heads)
 
-    def preprocessing_sheet(self, sha256s: Sequence[str], preprocessing: Mapping[str, Any]) -> dict[str, Any]:
+    def preprocessing_sheet(
+        self, pictures: Sequence[tuple[str, _Area]], preprocessing: Mapping[str, Any]
+    ) -> dict[str, Any]:
         """A row a picture: the original in a square, then what the network sees of it by each way to fit."""
         before = preprocessing_from_json(preprocessing)
         tile = _tile(before.size)
         rows = []
-        for sha256 in sha256s:
+        for sha256, area in pictures:
             tiles = [_whole(self._context, sha256, tile)]
             for fit in FITS:
-                seen = self._pixels(sha256, preprocessing_from_json({**preprocessing, "fit": fit}))
+                seen = self._seen(sha256, replace(before, fit=fit), area)
                 tiles.append(_enlarged(seen, tile))
             rows.append(np.stack(tiles))
         return _sheet(np.stack(rows), heads=list(FITS))
 
+    def steps_sheet(self, pictures: Sequence[tuple[str, _Area]], preprocessing: Mapping[str, Any]) -> dict[str, Any]:
+        """A row a picture: as it is after each step that is done to it by itself, in their order."""
+        before = preprocessing_from_json(preprocessing)
+        tile = _tile(before.size, _LEAST_STEP_TILE)
+        rows = []
+        for sha256, area in pictures:
+            tiles = [_blank(tile)] * 3
+            try:
+                data = self._context.store.read(ByteStore.picture_path(sha256))
+                upright = read_picture(data, before.ground).upright
+                part = part_within(upright, replace(before, area=area_from_json(area)))
+                grey = part.convert("L").convert("RGB") if before.channels == 1 else part
+                tiles = [_in_square(one, tile) for one in (upright, part, grey)]
+                seen = _enlarged(self._seen(sha256, before, area), tile)
+            except OrchardError:
+                seen = _blank(tile)
+            rows.append(np.stack([*tiles[: 3 if before.channels == 1 else 2], seen]))
+        heads = ["upright", "working area", *(["grey"] if before.channels == 1 else []), "fit and resize"]
+        return _sheet(np.stack(rows), heads=heads)
 
-def _tile(side: int) -> int:
+    def _seen(self, sha256: str, preprocessing: Preprocessing, area: _Area) -> Array:
+        return self._pixels(sha256, preprocessing, json.dumps(area))
+
+
+def _tile(side: int, least: int = _LEAST_TILE) -> int:
     """A whole multiple, so that all pixels stay equally large."""
-    return side * max(1, -(-_LEAST_TILE // side))
+    return side * max(1, -(-least // side))
 
 
 def _bearable(entry: Operation, variation: Variation) -> tuple[float, float]:
@@ -153,11 +192,19 @@ def _bearable(entry: Operation, variation: Variation) -> tuple[float, float]:
 
 def _whole(context: WorkContext, sha256: str, side: int) -> Array:
     """The original in the middle of a square, undistorted."""
-    square = Image.new("RGB", (side, side), (128, 128, 128))
     try:
         small = read_picture(context.store.read(ByteStore.picture_path(sha256)), reduced_to=side).upright
     except OrchardError:
-        return np.asarray(square)
+        return _blank(side)
+    return _in_square(small, side)
+
+
+def _blank(side: int) -> Array:
+    return np.full((side, side, 3), 128, np.uint8)
+
+
+def _in_square(small: Image.Image, side: int) -> Array:
+    square = Image.fromarray(_blank(side))
     # A small one is shown larger, so that it can be compared with what the network sees.
     scale = side / max(small.size)
     size = (max(1, round(small.width * scale)), max(1, round(small.height * scale)))

@@ -53,7 +53,7 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
         raise _nothing_to_judge(set_name)
     measure_pictures(context, pictures, progress)
     model = read_model(context.store.read(entry.path))
-    pixels = run_pixels(context, [picture.sha256 for picture in pictures], model.preprocessing, progress)
+    pixels = run_pixels(context, pictures, model.preprocessing, progress)
     progress.stage("Judging pictures in no set" if set_name is JudgedSet.OUTSIDE else f"Judging the {set_name} set", 1)
     logits = model.logits(pixels, make_team(context.settings))
     if set_name is JudgedSet.TRAINING:

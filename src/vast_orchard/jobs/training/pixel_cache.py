@@ -4,17 +4,20 @@ import hashlib
 import json
 import os
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from vast_orchard.core.arrays import Array
-from vast_orchard.core.pictures.preprocessing import Preprocessing
+from vast_orchard.core.pictures.area import area_from_json
+from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_to_json
 from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.areas import area_values
 from vast_orchard.store.disk import disk_full, is_full
+from vast_orchard.store.values import JudgedPictureValue
 
 __all__ = ["run_pixels"]
 
@@ -22,9 +25,18 @@ __all__ = ["run_pixels"]
 _KEPT_CACHES = 9
 
 
-def run_pixels(context: WorkContext, sha256s: Sequence[str], preprocessing: Preprocessing, progress: Progress) -> Array:
-    """Pixels of shape (N, size, size, channels), uint8, in the order asked for."""
-    key = hashlib.sha256(json.dumps([asdict(preprocessing), list(sha256s)]).encode()).hexdigest()[:24]
+def run_pixels(
+    context: WorkContext, pictures: Sequence[JudgedPictureValue], preprocessing: Preprocessing, progress: Progress
+) -> Array:
+    """Pixels of shape (N, size, size, channels), uint8, in the order asked for; each by its own working area."""
+    sha256s = [picture.sha256 for picture in pictures]
+    with context.database.session() as session:
+        values = area_values(session, [picture.area_id for picture in pictures if picture.area_id])
+    areas = [values[picture.area_id] if picture.area_id else None for picture in pictures]
+    alike = preprocessing_to_json(replace(preprocessing, area=None))
+    # As they are, and not by their ids: those mean something in one project only, and caches are shared.
+    asked = [alike, sha256s] if not values else [alike, sha256s, areas]
+    key = hashlib.sha256(json.dumps(asked).encode()).hexdigest()[:24]
     path = context.folder.cache / f"pixels-{key}.npy"
     if not path.exists():
         context.folder.cache.mkdir(parents=True, exist_ok=True)
@@ -33,8 +45,11 @@ def run_pixels(context: WorkContext, sha256s: Sequence[str], preprocessing: Prep
         shape = (len(sha256s), *preprocessing.input_shape)
         pixels = _room_for(draft, shape)
         progress.stage("Preparing pictures", len(sha256s))
-        for place, sha256 in enumerate(sha256s):
-            pixels[place] = network_pixels(context.store.read(context.store.picture_path(sha256)), preprocessing)
+        seen_by = {n: replace(preprocessing, area=area_from_json(value)) for n, value in values.items()}
+        whole = replace(preprocessing, area=None)
+        for place, picture in enumerate(pictures):
+            before = seen_by[picture.area_id] if picture.area_id else whole
+            pixels[place] = network_pixels(context.store.read(context.store.picture_path(picture.sha256)), before)
             progress.advance()
         pixels.flush()
         del pixels

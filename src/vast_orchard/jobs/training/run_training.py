@@ -118,7 +118,7 @@ def _examples(context: WorkContext, run: RunValue, recipe: Recipe, set_name: Set
     with context.database.session() as session:
         members = snapshot_pictures(session, run.snapshot_id, set_name.value)
     sha256s = [picture.sha256 for picture in members]
-    pixels = run_pixels(context, sha256s, recipe.preprocessing, progress)
+    pixels = run_pixels(context, members, recipe.preprocessing, progress)
     return labelled_examples(
         pixels, sha256s, [picture.class_id for picture in members], [entry["id"] for entry in run.classes]
     )

@@ -1,18 +1,21 @@
 """Starts a run: from a recipe and a split to a record and its job, in one transaction, for the API and for jobs."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.catalogue import PROGRAM, default_recipe, recipe_of
 from vast_orchard.at_once.dividing import split_for_training
 from vast_orchard.core.network.plan import plan
+from vast_orchard.core.pictures.area import area_from_json
+from vast_orchard.core.pictures.preprocessing import preprocessing_to_json
 from vast_orchard.core.pictures.variation import check_colour
 from vast_orchard.core.training.recipe import Recipe, recipe_to_json, resolved_recipe
 from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.watching.lookouts import check_watch
 from vast_orchard.errors import ConflictError
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.areas import rules_now
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.ingredients import version_of_value
@@ -73,11 +76,14 @@ def start_run(session: Session, project_id: int, order: RunOrder, store: ByteSto
     seed = (order.recipe.settings if order.recipe else TrainingSettings()).seed
     split_id = split_for_training(session, project_id, order.split_id, seed)
     asked = order.recipe or _default_recipe(session, split_id)
+    # Its pictures have their areas from the project, and what a new one gets is said there too.
+    fresh = area_from_json(rules_now(session, project_id).fresh)
+    asked = replace(asked, preprocessing=replace(asked.preprocessing, area=fresh))
     check_colour(asked.variation, asked.preprocessing.channels)
     check_watch(asked.watch, resolved_recipe(asked, used).network, validated=True)
     values = {
         IngredientKind.VARIATION: asdict(asked.variation),
-        IngredientKind.PREPROCESSING: asdict(asked.preprocessing),
+        IngredientKind.PREPROCESSING: preprocessing_to_json(replace(asked.preprocessing, area=None)),
     }
     named = {kind: version_of_value(session, project_id, kind, value) for kind, value in values.items()}
     run = create_run(

@@ -1,5 +1,6 @@
 """The records as tables. ORM rows stay inside `store`; what leaves it are plain values."""
 
+from vast_orchard.store.schema.areas import AreaRules, WorkingArea
 from vast_orchard.store.schema.base import Base
 from vast_orchard.store.schema.collection import (
     Appearance,
@@ -30,6 +31,7 @@ __all__ = [
     "Action",
     "ActionChange",
     "Appearance",
+    "AreaRules",
     "Base",
     "Class",
     "Epoch",
@@ -61,4 +63,5 @@ __all__ = [
     "SnapshotPicture",
     "Split",
     "SplitMember",
+    "WorkingArea",
 ]

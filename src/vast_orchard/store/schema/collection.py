@@ -104,6 +104,7 @@ class Picture(Base):
     class_id: Mapped[int | None] = mapped_column(ForeignKey("class.id"), index=True)
     # The import that put it here; with it goes what an undone import takes back.
     import_id: Mapped[int | None] = mapped_column(ForeignKey("import.id", ondelete="SET NULL"), index=True)
+    area_id: Mapped[int | None] = mapped_column(ForeignKey("working_area.id"))  # its own; None: by a rule, or whole
     copy_group: Mapped[int | None]  # copies of one picture share a number, which means something in its project only
     width: Mapped[int]
     height: Mapped[int]
@@ -121,6 +122,7 @@ class Picture(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "sha256"),
         Index("ix_picture_project_id_id", "project_id", "id"),
+        Index("ix_picture_area_id", "area_id", postgresql_where=text("area_id is not null")),
         Index("ix_picture_copy_group", "project_id", "copy_group", postgresql_where=text("copy_group is not null")),
     )
 

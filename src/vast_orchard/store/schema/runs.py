@@ -63,6 +63,8 @@ class SnapshotPicture(Base):
     sha256: Mapped[str] = mapped_column(String(64))
     class_id: Mapped[int]
     set_name: Mapped[str] = mapped_column(String(10))
+    # Its working area then; not looked up at every row, for no area is ever removed before its project.
+    area_id: Mapped[int | None]
     __table_args__ = (Index("ix_snapshot_picture_picture_id", "picture_id"),)
 
 

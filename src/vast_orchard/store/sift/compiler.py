@@ -54,7 +54,7 @@ from vast_orchard.store.sift.syntax import (
     Word,
 )
 from vast_orchard.store.sift.undecided import undecided
-from vast_orchard.store.sift.words import FIELDS, RUN_FLAGS, RUN_ORDERS, Kind
+from vast_orchard.store.sift.words import AREAS, FIELDS, RUN_FLAGS, RUN_ORDERS, Kind
 from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["SAID", "CompiledSift", "SiftScope", "compile_sift"]
@@ -108,6 +108,7 @@ class SiftScope:
     unsure_below: Mapping[int, float | None] | None = None
     test_shown: bool = False  # a look at the test set was counted
     like_id: int | None = None  # the picture that `order:like` compares with
+    areas: Mapping[str, ColumnElement[bool]] = field(default_factory=dict)  # what `area:` asks, by its word
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -254,6 +255,8 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
             return _day(term, word, scope)
         case Kind.ACTION:
             return _action(word, scope)
+        case Kind.AREA:
+            return _area(word, scope)
         case Kind.RUN:
             return against_run(term.field, word, scope.project_id)
 
@@ -292,6 +295,14 @@ def _set(field: str, word: Word, scope: SiftScope) -> _Test:
         return _known(Prediction.set_name, Prediction.set_name == name)
     _need_split(word.place, scope)
     return in_set(Picture.id.expression, scope.sets, SetName(name))
+
+
+def _area(word: Word, scope: SiftScope) -> _Test:
+    test = scope.areas.get(word.text.lower())
+    if test is None:
+        mend = did_you_mean(word.text.lower(), list(scope.areas), f"There are {', '.join(AREAS)}.")
+        raise SiftError(f"There is no working area {word.text}.", mend, word.place)
+    return test
 
 
 def _text(term: Compare, word: Word, scope: SiftScope) -> _Test:

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-__all__ = ["FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind", "quoted"]
+__all__ = ["AREAS", "FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind", "quoted"]
 
 
 class Kind(StrEnum):
@@ -17,6 +17,7 @@ class Kind(StrEnum):
     DAY = "day"  # today, yesterday, 7d, or a date
     ACTION = "action"  # the number of a step in the history
     RUN = "run"  # the number of a run
+    AREA = "area"  # how a picture's working area came about, or what it does
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,6 +50,7 @@ FIELDS = {
     "came": Field(kind=Kind.DAY, words="when it came in: came:today, came<2026-01-31, came:7d"),
     "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
     "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
+    "area": Field(kind=Kind.AREA, words="the part that counts: area:own, area:covered, area:whole"),
     "mended": Field(kind=Kind.RUN, words="right now, and wrong by that run: mended:3", needs_run=True),
     "broken": Field(kind=Kind.RUN, words="wrong now, and right by that run: broken:3", needs_run=True),
     "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
@@ -58,6 +60,15 @@ FIELDS = {
     ),
     "p": Field(kind=Kind.NUMBER, words="probability of the predicted class: p<0.6", needs_run=True),
     "loss": Field(kind=Kind.NUMBER, words="of the run on it: loss>1", needs_run=True),
+}
+
+# What `area:` may be, each with what it means.
+AREAS = {
+    "own": "with a working area of its own",
+    "rule": "with the working area of a rule",
+    "covered": "of which something is covered",
+    "found": "of which the part that stands out counts",
+    "whole": "which count whole",
 }
 
 FLAGS = {

@@ -1,5 +1,6 @@
 """What the store hands out: plain, frozen values, a file a resource."""
 
+from vast_orchard.store.values.areas import AreaCounts, AreaRulesValue, AreaRuleValue
 from vast_orchard.store.values.history import ActionValue, UndoResult
 from vast_orchard.store.values.imports import ArrivedPicture, ImportValue
 from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
@@ -41,6 +42,9 @@ from vast_orchard.store.values.work import JobValue, ParcelValue
 __all__ = [
     "ActionValue",
     "AppearanceValue",
+    "AreaCounts",
+    "AreaRuleValue",
+    "AreaRulesValue",
     "ArrivedPicture",
     "BinnedPicture",
     "BinnedRun",

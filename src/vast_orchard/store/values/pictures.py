@@ -3,6 +3,7 @@
 import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from vast_orchard.store.values.models import SaidValue
 
@@ -45,6 +46,7 @@ class PictureValue:
     width: int
     height: int
     note: str
+    own_area: bool  # it has a working area of its own
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,6 +73,7 @@ class PictureDetail:
     appearances: list[AppearanceValue]
     history: list[str]  # newest first, in words
     said: SaidValue | None = None  # by the run that was asked about
+    area: dict[str, Any] | None = None  # its working area now; None: all of it counts
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -145,6 +145,7 @@ class JudgedPictureValue:
     picture_id: int
     sha256: str
     class_id: int | None  # None: nobody has labelled it
+    area_id: int | None  # of its working area; None: all of it counts
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -166,3 +167,5 @@ class Footing:
     pictures_added: int
     pictures_gone: int
     classes_renamed: int
+    areas_changed: int  # pictures whose working area is another one now
+    fresh_changed: bool  # a picture from elsewhere would get another one than this run gives it

@@ -4,6 +4,7 @@ import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
 import { FIRST_LOOK, type Looking, useHeatmap } from "../../api/judgingQueries";
 import { type FieldQuery, usePictureDetail } from "../../api/queries";
+import { areaFrom, areaWords } from "../../domain/area";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { bytes, plural } from "../../domain/words";
@@ -11,6 +12,7 @@ import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
+import { CountingPart } from "./CountingPart";
 import { Enlarged, useZoom } from "./Enlarged";
 import { HeatControls, HeatOverlay } from "./Heat";
 import { NearestLearnt } from "./NearestLearnt";
@@ -75,8 +77,12 @@ export function CloseUp(props: Props) {
               picture={picture}
               of={zoom}
               over={
-                heat.looking &&
-                heat.found.data && <HeatOverlay found={heat.found.data} strength={heat.strength} />
+                <>
+                  <CountingPart projectId={projectId} detail={detail.data} />
+                  {heat.looking && heat.found.data && (
+                    <HeatOverlay found={heat.found.data} strength={heat.strength} />
+                  )}
+                </>
               }
             />
             {model && (
@@ -190,6 +196,14 @@ function Facts({ detail }: { detail: PictureDetail }) {
         <dd>
           {detail.format}, {detail.mode}, {bytes(detail.size_bytes)}
         </dd>
+        {(detail.area || picture.own_area) && (
+          <>
+            <dt className="text-quiet">counts</dt>
+            <dd data-testid="counts">
+              {areaWords(areaFrom(detail.area))}; {picture.own_area ? "its own" : "by a rule"}
+            </dd>
+          </>
+        )}
       </dl>
       {picture.excluded && <p className="mt-2 text-sm">Excluded: left out of dividing and training.</p>}
       {picture.unsure && <p className="mt-2 text-sm">Marked unsure.</p>}

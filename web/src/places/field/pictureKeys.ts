@@ -17,6 +17,7 @@ export interface PictureDesk {
   lay: (next: Laid) => void;
   showLike: (id: number) => void;
   showVaried: (ids: readonly number[]) => void;
+  showArea: (ids: readonly number[]) => void;
   chooseAll: () => void;
   chooseNone: () => void;
   sift: () => void;
@@ -28,6 +29,10 @@ function onField(key: string, ids: readonly number[], desk: PictureDesk): boolea
   switch (key) {
     case "n":
       desk.lay({ kind: ids.length ? "split off" : "new class" });
+      return true;
+    case "a":
+      if (ids.length) return false;
+      desk.showArea([]);
       return true;
     case "h":
       desk.lay({ kind: "history", only: false });
@@ -68,6 +73,7 @@ const STEPS = new Map<string, (ids: readonly number[], desk: PictureDesk) => voi
   ["m", (ids, desk) => desk.showLike(ids[0] as number)],
   ["s", (_, desk) => desk.lay({ kind: "set" })],
   ["v", (ids, desk) => desk.showVaried(ids)],
+  ["a", (ids, desk) => desk.showArea(ids)],
   ["Delete", (ids, desk) => desk.bin(ids)],
 ]);
 

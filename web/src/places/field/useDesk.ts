@@ -79,6 +79,8 @@ export function useDesk(parts: Parts): DeskActions {
     lay: onLay,
     showVaried: (ids) =>
       navigate(`/p/${project.id}/runs?part=variation&pictures=${ids.slice(0, 12).join(",")}`),
+    showArea: (ids) =>
+      navigate(`/p/${project.id}/rows/area${ids.length ? `?pictures=${ids.slice(0, 500).join(",")}` : ""}`),
     chooseAll: chosen.chooseAll,
     chooseNone: chosen.chooseNone,
     sift: parts.onWriteSift,

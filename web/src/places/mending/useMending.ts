@@ -37,7 +37,7 @@ export interface Mending {
   redo: () => Promise<void>;
 }
 
-const TOUCHED = ["pictures", "copies", "classes", "footing", "splits", "bin", "imports"];
+const TOUCHED = ["areas", "pictures", "copies", "classes", "footing", "splits", "bin", "imports"];
 
 interface Done {
   summary: string;

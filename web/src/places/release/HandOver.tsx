@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, type Model, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
+import { areaFrom, areaWords } from "../../domain/area";
 import { unsureWords } from "../../domain/sureness";
 import { plural, score } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
@@ -39,6 +40,11 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
       <p className="mb-2">
         <Digest model={model} />
       </p>
+      {run.recipe.preprocessing.area && (
+        <p className="mb-2" data-testid="fresh-area">
+          Of a picture that it is given counts {areaWords(areaFrom(run.recipe.preprocessing.area))}.
+        </p>
+      )}
       <p className="mb-3 text-quiet">
         A pack holds an ONNX file from 8-bit pixels to probabilities, the class list, a description, and a
         short script for picture files. Before it is offered, the script is run in a fresh process and its

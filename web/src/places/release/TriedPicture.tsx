@@ -1,8 +1,13 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
+import { useState } from "react";
 import type { Answer, Model } from "../../api/client";
 import { usePlace } from "../../app/context";
+import { WHOLE } from "../../domain/area";
 import { answerSentence, ranked } from "../../domain/ranking";
+import { AreaOverlay } from "../../parts/AreaOverlay";
 import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
+
+const ROOM = 360;
 
 /** What was tried in this window; nothing of it is stored. */
 export interface Tried {
@@ -45,13 +50,37 @@ export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) 
         {sentence.text}
       </p>
       <div className="flex min-h-0 items-start gap-8">
-        <img
-          src={tried.url}
-          alt={answer.name}
-          className="h-[360px] w-[360px] shrink-0 bg-sunken object-contain"
-          style={{ imageRendering: "pixelated" }}
-        />
+        <Pictured url={tried.url} answer={answer} />
         <Ruler order={order} model={model} threshold={threshold} />
+      </div>
+    </div>
+  );
+}
+
+/** The picture, dimmed where it does not count. */
+function Pictured({ url, answer }: { url: string; answer: Answer }) {
+  const [size, setSize] = useState<{ width: number; height: number }>();
+  const [left = 0, top = 0, right = 1, bottom = 1] = answer.kept ?? [];
+  const part = left > 0 || top > 0 || right < 1 || bottom < 1;
+  const scale = size ? ROOM / Math.max(size.width, size.height) : 0;
+  return (
+    <div className="flex size-[360px] shrink-0 items-center justify-center bg-sunken">
+      <div
+        className="relative"
+        style={size ? { width: size.width * scale, height: size.height * scale } : { visibility: "hidden" }}
+        title={part ? "Bright is what counted" : undefined}
+        data-testid={part ? "kept-part" : undefined}
+      >
+        <img
+          src={url}
+          alt={answer.name}
+          className="size-full"
+          style={{ imageRendering: "pixelated" }}
+          onLoad={({ currentTarget: { naturalWidth: width, naturalHeight: height } }) =>
+            setSize({ width, height })
+          }
+        />
+        {part && <AreaOverlay area={{ ...WHOLE, keep: [left, top, right, bottom] }} />}
       </div>
     </div>
   );

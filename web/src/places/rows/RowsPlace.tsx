@@ -111,6 +111,7 @@ function Tools(
       onBringIn={props.onBringIn}
       onLay={(kind) => setLaid(kind === "history" ? { kind, only: false } : { kind })}
       onUndo={desk.undo}
+      onArea={() => desk.showArea(chosen.chosen)}
       onAddress={setAddress}
     />
   );

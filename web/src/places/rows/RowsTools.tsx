@@ -24,6 +24,7 @@ interface Props {
   onBringIn: () => void;
   onLay: (kind: "take out" | "divide" | "new class" | "split off" | "history") => void;
   onUndo: () => void;
+  onArea: () => void;
   onAddress: (next: Record<string, string | undefined>) => void;
 }
 
@@ -50,6 +51,9 @@ export function RowsTools(props: Props) {
       </Button>
       <Button onClick={() => onLay(chosen ? "split off" : "new class")}>
         {chosen ? "Split off" : "New class"}
+      </Button>
+      <Button disabled={nothing} title="Which part of the pictures counts (A)" onClick={props.onArea}>
+        Working area
       </Button>
       <Button disabled={nothing} onClick={() => onLay("take out")}>
         Take out

@@ -1,6 +1,7 @@
 /** Layer by layer, against the epochs: what is taken over, what is new and why, and what learns when. */
 import type { Recipe, StartPlan } from "../../api/client";
 import { kindWords } from "../../domain/network";
+import { withoutArea } from "../../domain/recipe";
 import { numberedLayers, planSeconds } from "../../domain/start";
 import { duration, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
@@ -25,7 +26,10 @@ export function StartLayers({ plan, recipe, onRecipe }: Props) {
       {plan.doubts.map((doubt) => (
         <p key={doubt} className="mb-1" data-testid="start-doubt">
           {doubt}{" "}
-          <Button kind="bare" onClick={() => onRecipe({ ...recipe, preprocessing: plan.preprocessing })}>
+          <Button
+            kind="bare"
+            onClick={() => onRecipe({ ...recipe, preprocessing: withoutArea(plan.preprocessing) })}
+          >
             Prepare pictures as it did
           </Button>
         </p>
