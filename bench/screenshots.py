@@ -66,9 +66,6 @@ def _rows(camera: _Camera) -> None:
     camera.go("rows")
     camera.wait("canvas[data-painted=whole]")
     camera.take("rows")
-    camera.go("rows?tile=12")
-    camera.wait("canvas[data-painted=whole]")
-    camera.take("rows-carpet")
     camera.go("rows?sift=wrong%20order%3A-loss&tile=104")
     camera.wait("canvas[data-painted=whole]")
     camera.browser.find_element(By.ID, "sift-line").send_keys(" predicted:")
@@ -185,10 +182,6 @@ def _network(camera: _Camera) -> None:
     ).raise_for_status()
     camera.go("runs?part=network")
     camera.wait("[data-testid=network-drawing] rect")
-    camera.press("Compare")
-    camera.wait("[data-testid=ready-table]")
-    camera.take("ready-networks")
-    camera.press("Close")
     chosen = camera.browser.find_element(By.CSS_SELECTOR, "[aria-label='Which network']")
     Select(chosen).select_by_value("Residual, version 1")
     camera.wait("[data-line='3.0']")
@@ -222,11 +215,6 @@ def _review(camera: _Camera) -> None:
     camera.go("review?view=sure")
     camera.wait("[data-testid=answering]")
     camera.take("how-sure")
-    camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
-    camera.go("review")
-    camera.wait("canvas[data-painted=whole]")
-    camera.take("review-dark")
-    camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
 
 
 def _compare(camera: _Camera) -> None:
@@ -244,6 +232,45 @@ def _compare(camera: _Camera) -> None:
     camera.wait("[data-testid=pair]")
     time.sleep(7)  # until the notice that the run has ended is gone
     camera.take("compare")
+
+
+def _drag(camera: _Camera, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """On the first picture of the sheet, in fractions of its sides."""
+    picture = camera.browser.find_element(By.CSS_SELECTOR, "[data-testid=area-tile] img")
+    (x0, y0), (x1, y1) = (
+        (round((x - 0.5) * picture.size["width"]), round((y - 0.5) * picture.size["height"])) for x, y in (start, end)
+    )
+    chain = ActionChains(camera.browser).move_to_element_with_offset(picture, x0, y0).click_and_hold()
+    chain.move_by_offset(x1 - x0, y1 - y0).release().perform()
+
+
+def _area(camera: _Camera) -> None:
+    """Draws and finds without setting anything; for the steps a rule is set and taken back."""
+    camera.go("rows/area")
+    camera.wait("[data-testid=area-tile] img")
+    time.sleep(1)
+    _drag(camera, (0.07, 0.1), (0.92, 0.94))
+    camera.browser.find_element(By.CSS_SELECTOR, "[aria-label^='Drag a box']").click()
+    _drag(camera, (0.72, 0.76), (0.9, 0.92))
+    camera.take("area")
+    camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
+    camera.go("rows/area")
+    camera.wait("[data-testid=area-tile] img")
+    camera.browser.find_element(By.CSS_SELECTOR, "[aria-label^='What stands out from']").click()
+    WebDriverWait(camera.browser, 60).until(
+        lambda b: "pictures looked at" in b.find_element(By.CSS_SELECTOR, "[data-testid=found-words]").text
+    )
+    camera.take("area-found")
+    camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
+    project, window = f"{camera.address}/api/projects/{camera.project}", {"X-Window": "camera"}
+    was = httpx2.get(f"{project}/area-rules").json()["number"]
+    body = {"rules": [{"area": {"margin": 0.08}}], "was": was}
+    httpx2.put(f"{project}/area-rules", json=body, headers=window).raise_for_status()
+    camera.go("runs?part=preprocessing")
+    camera.wait("[data-testid=preprocessing-sheet] img")
+    camera.wait("[data-testid=shapes-differ]")
+    camera.take("preprocessing")
+    httpx2.post(f"{project}/undo", headers=window).raise_for_status()
 
 
 def _release(camera: _Camera) -> None:
@@ -280,7 +307,7 @@ def main() -> None:
     camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
     _TARGET.mkdir(parents=True, exist_ok=True)
     steps: tuple[Callable[[_Camera], None], ...] = (
-        _rows, _bringing_in, _review, _release, _runs, _ingredients, _compare, _divide,
+        _rows, _area, _bringing_in, _review, _release, _runs, _ingredients, _compare, _divide,
     )  # fmt: skip
     try:
         for step in steps:

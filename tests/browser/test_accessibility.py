@@ -27,6 +27,8 @@ _VIEWS = (
     ("/p/{p}/rows", _FIELD, "Take out"),
     ("/p/{p}/rows", _FIELD, "New class"),
     ("/p/{p}/rows?group=copies&sift=copies", "[data-testid=copies]", ""),
+    ("/p/{p}/rows/area", "[data-testid=area-tile]", ""),
+    ("/p/{p}/rows/area", "[data-testid=area-tile]", "what stands out"),
     ("/p/{p}/rows/bin", "section[aria-label=Bin]", ""),
     ("/p/{p}/rows/bring-in", "[aria-label=Imports] li", ""),
     ("/p/{p}/runs", "[data-testid=run-result]", "Learning"),

@@ -9,9 +9,11 @@ import zipfile
 from fnmatch import fnmatchcase
 from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 from pyld import jsonld
 
 from tests.jobs.whole_project import state_of, trained_project
@@ -23,6 +25,8 @@ from vast_orchard.jobs.bringing_in.bringing_back import bring_back
 from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import history
+from vast_orchard.store.area_actions import give_area, set_rules
+from vast_orchard.store.areas import area_counts, areas_for
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.imports import create_import, get_import
 from vast_orchard.store.parcels import create_parcel, get_parcel
@@ -128,6 +132,59 @@ def test_the_order_of_classes_goes_along(world: World) -> None:
     world.bring_in(again, {"out.zip": taken_out(world, project)})
     with world.context.database.session() as session:
         assert [entry.name for entry in list_classes(session, again)] == ["rime", "plate"]
+
+
+def test_working_areas_go_along_as_text_and_as_masks(world: World) -> None:
+    project = world.project("Dials")
+    world.bring_in(project, {f"plate/{n}.png": png(n, (20, 10)) for n in range(4)})
+    kept: dict[str, Any] = {"keep": [0.5, 0.0, 1.0, 0.5], "margin": None, "covered": [], "fill": None}
+    corner = {**kept, "keep": None, "covered": [[[0.0, 0.0], [0.5, 0.0], [0.5, 1.0], [0.0, 1.0]]], "fill": [1, 2, 3]}
+    pictures = world.picture_ids(project)
+    with world.context.database.session() as session:
+        set_rules(session, project, "one", [("name:0", kept)], fresh_by="rule", fresh=None, was=0)
+        give_area(session, project, "one", pictures[1:2], corner)
+        give_area(session, project, "one", pictures[2:3], {**corner, "covered": [], "fill": None})
+    for by_set in (False, True):
+        data = taken_out(world, project, by_set=by_set)
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            rows = {row["name"]: row for row in csv.DictReader(io.StringIO(archive.read("pictures.csv").decode()))}
+            masks = {}
+            for name, row in rows.items():
+                if row["mask"]:
+                    with Image.open(io.BytesIO(archive.read(row["mask"]))) as image:
+                        masks[name] = np.asarray(image)
+            metadata = json.loads(archive.read("croissant.json"))
+        assert sorted(masks) == ["0.png", "1.png", "2.png"]
+        assert (masks["0.png"][:5, 10:] == 255).all()
+        assert masks["0.png"].sum() == 255 * 5 * 10
+        assert (masks["1.png"][:, 10:] == 255).all()
+        assert (masks["1.png"][:, :10] == 0).all()
+        assert (masks["2.png"] == 255).all()
+        assert json.loads(rows["1.png"]["area"]) == corner
+        # No mask is taken for a picture, neither by the metadata nor when it comes in again.
+        patterns = [part["includes"] for part in metadata["distribution"] if part["@type"] == "cr:FileSet"]
+        depths = {pattern.count("/") for pattern in patterns[0]}
+        assert all(row["mask"].count("/") not in depths for row in rows.values() if row["mask"])
+        again = world.project(f"Dials, by set: {by_set}")
+        report = world.bring_in(again, {"dials.zip": data})
+        assert report["added"] == 4, report
+        with world.context.database.session() as session:
+            found = {p.name: areas_for(session, again, [p.id]).get(p.id) for p in list_pictures(session, again)}
+            assert found == {"0.png": kept, "1.png": corner, "2.png": {**kept, "keep": None}, "3.png": None}
+
+
+def test_an_area_that_cannot_be_used_is_told_and_the_picture_comes_in_whole(world: World) -> None:
+    project = world.project("Odd areas")
+    bad = ['{"keep": [0, 0, 3, 1]}', "left half", "[]"]
+    table = io.StringIO()
+    rows = [["file", "class", "area"], *([f"{n}.png", "plate", text] for n, text in enumerate(bad))]
+    csv.writer(table).writerows(rows)
+    files = {**{f"a/{n}.png": png(n) for n in range(3)}, "a/log.csv": table.getvalue().encode()}
+    report = world.bring_in(project, files)
+    assert report["added"] == 3
+    assert "3 rows have a working area that cannot be used" in str(report["notes"]), report
+    with world.context.database.session() as session:
+        assert area_counts(session, project).whole == 3
 
 
 def test_some_pictures_and_the_sets_of_a_split(world: World) -> None:

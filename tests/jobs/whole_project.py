@@ -1,5 +1,6 @@
 """A project in which everything was done, and all that a person can see of it."""
 
+import json
 from typing import Any
 
 from tests.pictures import png
@@ -8,6 +9,8 @@ from vast_orchard.at_once.catalogue import checked_variation
 from vast_orchard.at_once.dividing import move_to_set
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import actions, history
+from vast_orchard.store.area_actions import give_area, set_rules
+from vast_orchard.store.areas import areas_for, list_rules
 from vast_orchard.store.bin import list_bin
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import create_export, list_exports
@@ -24,6 +27,15 @@ from vast_orchard.store.told_steps import list_actions
 __all__ = ["state_of", "trained_project"]
 
 
+def _area(**parts: Any) -> dict[str, Any]:
+    return {"keep": None, "margin": None, "covered": [], "fill": None, **parts}
+
+
+_LEFT = _area(keep=[0.0, 0.0, 0.75, 1.0])
+_TOP = _area(keep=[0.0, 0.0, 1.0, 0.75])
+_COVERED = _area(covered=[[[0.0, 0.0], [0.5, 0.0], [0.0, 0.5]]], fill=[1, 2, 3])
+
+
 def trained_project(world: World) -> int:
     """A project with everything in it: a run, a pack, named ingredients, a bin, a history with an undo."""
     project = world.project("Ridge")
@@ -31,6 +43,9 @@ def trained_project(world: World) -> int:
         f"{c}/{n}.png": png(60 * k + n, level=90 + 60 * k) for k, c in enumerate(("plate", "rime")) for n in range(30)
     }
     world.bring_in(project, members)
+    with world.context.database.session() as session:
+        set_rules(session, project, "areas", [("width>2", _LEFT), ("", _TOP)], fresh_by="rule", fresh=_TOP, was=0)
+        give_area(session, project, "areas", world.picture_ids(project)[3:5], _COVERED)
     _, job = world.run_job(project)
     assert world.run(job).state == "done"
     with world.context.database.session() as session:
@@ -45,6 +60,8 @@ def trained_project(world: World) -> int:
         # The run has used the split: the moves make its next version.
         split = list_splits(session, project)[0]
         move_to_set(session, project, "two", split.id, dict.fromkeys(first[8:12]))
+        set_rules(session, project, "areas", [("", _LEFT)], fresh_by="whole", fresh=None, was=1)
+        give_area(session, project, "areas", first[4:5], None)
         actions.note_pictures(session, project, "one", [first[0]], "odd one")
         actions.bin_pictures(session, project, "one", first[1:3])
         rime = list_classes(session, project)[1].id
@@ -66,9 +83,12 @@ def state_of(world: World, project: int) -> dict[str, Any]:
         model = run.model
         assert model is not None
         pictures = list_pictures(session, project, split.id)
+        areas, then = (areas_for(session, project, [p.id for p in pictures], m) for m in (None, model))
         outcomes = list_outcomes(session, model, "validation", [], wrong_only=False, limit=500)
         return {
             "pictures": sorted((p.sha256, p.name, names.get(p.class_id or 0), p.set_name, p.note) for p in pictures),
+            "areas": sorted((p.sha256, json.dumps(areas.get(p.id)), json.dumps(then.get(p.id))) for p in pictures),
+            "rules": [(x.number, x.rules, x.fresh_by, x.fresh) for x in list_rules(session, project)],
             "bin": sorted(p.sha256 for p in list_bin(session, project, 100)),
             "history": sorted(
                 (p.sha256, tuple(picture_detail(session, project, p.id, None).history)) for p in pictures

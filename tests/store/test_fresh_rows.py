@@ -41,7 +41,11 @@ class _Desk:
                 session,
                 self.project,
                 self.entry,
-                [FreshPicture(id=picture, class_id=class_id or self.plate, two_labels=True, arrived=arrived)],
+                [
+                    FreshPicture(
+                        id=picture, class_id=class_id or self.plate, two_labels=True, area_id=None, arrived=arrived
+                    )
+                ],
                 [FreshAppearance(picture_id=picture, class_name="plate", arrived=arrived)],
             )
         return picture
@@ -121,7 +125,7 @@ def test_rows_are_checked_one_by_one_again_afterwards(desk: _Desk) -> None:
         for _ in range(2):
             write_fresh(
                 session, desk.project, desk.entry,
-                [FreshPicture(id=77, class_id=None, two_labels=False, arrived=_PLAIN)], [],
+                [FreshPicture(id=77, class_id=None, two_labels=False, area_id=None, arrived=_PLAIN)], [],
             )  # fmt: skip
     with desk.database.session() as session:
         assert session.scalar(text("show session_replication_role")) == "origin"

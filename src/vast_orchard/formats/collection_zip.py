@@ -10,25 +10,30 @@ import io
 import json
 import zipfile
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from posixpath import splitext
+from typing import Any
 
+from vast_orchard.core.pictures.area import area_from_json
+from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.formats.answers import ANSWER_COLUMNS
 from vast_orchard.formats.croissant import DatasetFacts, croissant
 from vast_orchard.formats.csv_cells import harmless
-from vast_orchard.formats.picture_file import PICTURE_ENDINGS
+from vast_orchard.formats.picture_file import PICTURE_ENDINGS, area_mask
 
 __all__ = ["TABLE_COLUMNS", "PackedPicture", "write_collection_zip"]
 
 TABLE_COLUMNS = (
     "path", "label", "set", "group", "note", "name", "sha256", "width", "height", "mode", "format", "bytes",
-    "two_labels", "came_at", "appearances",
+    "two_labels", "came_at", "appearances", "area", "mask",
 )  # fmt: skip
 _ENDINGS = {
     "JPEG": ".jpg", "PNG": ".png", "WEBP": ".webp", "BMP": ".bmp", "TIFF": ".tif", "GIF": ".gif", "HEIF": ".heic",
 }  # fmt: skip
+# One level deeper than the pictures, so that nothing takes the one for the other.
+_MASKS = "masks"
 # Zip knows no year before 1980; one date for all makes the same collection the same file.
 _DATE = (1980, 1, 1, 0, 0, 0)
 
@@ -51,6 +56,7 @@ class PackedPicture:
     two_labels: bool
     came_at: dt.datetime
     appearances: Sequence[str]  # each path it came in under, after its import's name
+    area: Mapping[str, Any] | None = None  # its working area, as `core.pictures.area` writes it
     answer: Sequence[object] = ()  # cells of `ANSWER_COLUMNS`, if what a run said goes along
 
 
@@ -83,11 +89,12 @@ class _Places:
         return path
 
 
-def _row(path: str, picture: PackedPicture) -> list[object]:
+def _row(path: str, picture: PackedPicture, mask: str) -> list[object]:
     return [
         path, picture.label or "", picture.set_name or "", picture.group or "", picture.note, picture.name,
         picture.sha256, picture.width, picture.height, picture.mode, picture.format, picture.size_bytes,
         "yes" if picture.two_labels else "no", picture.came_at.isoformat(), " | ".join(picture.appearances),
+        "" if picture.area is None else json.dumps(picture.area), mask,
         *picture.answer,
     ]  # fmt: skip
 
@@ -124,8 +131,14 @@ def write_collection_zip(
     with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED) as archive:
         for picture in pictures:
             path = places.place(picture)
-            archive.writestr(zipfile.ZipInfo(path, _DATE), read(picture.sha256))
-            writer.writerow(harmless(_row(path, picture)))
+            data = read(picture.sha256)
+            archive.writestr(zipfile.ZipInfo(path, _DATE), data)
+            mask = ""
+            if picture.area is not None:
+                mask = f"{_MASKS}/{path}.png"
+                shown = area_mask(data, Preprocessing(area=area_from_json(picture.area)))
+                archive.writestr(zipfile.ZipInfo(mask, _DATE), shown)
+            writer.writerow(harmless(_row(path, picture, mask)))
             endings.add(splitext(path)[1])
             count += 1
             progress()

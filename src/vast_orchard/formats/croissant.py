@@ -51,6 +51,8 @@ _FIELDS = (
     ("two_labels", "sc:Text", "yes: it came in under two labels"),
     ("came_at", "sc:Date", "When it came in first"),
     ("appearances", "sc:Text", "Every path that it came in under"),
+    ("area", "sc:Text", "Which part of it counts, as JSON in fractions of its turned sides; empty: all of it"),
+    ("mask", "sc:Text", "A PNG of its size that is 255 where it counts and 0 elsewhere; empty: all of it counts"),
 )
 
 

@@ -2,12 +2,15 @@
 
 import csv
 import io
+import json
 import sys
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from posixpath import splitext
 
+from vast_orchard.core.pictures.area import area_from_json, area_to_json
 from vast_orchard.errors import InputError
 from vast_orchard.formats.csv_cells import plain
 from vast_orchard.formats.picture_file import PICTURE_ENDINGS
@@ -25,11 +28,14 @@ ROLES = {
     "group": ("group", "group_key", "series", "session", "specimen", "subject", "patient", "site", "station"),
     "note": ("note", "notes", "comment", "remark", "remarks"),
     "name": ("name", "original_name"),
+    "area": ("area", "working_area"),
+    "mask": ("mask", "mask_path"),
 }
 
 _MOST_COLUMNS = 500
 _SAMPLE_ROWS = 500
 _LISTED = 20
+_MASK = Told(is_mask=True)
 csv.field_size_limit(1 << 20)
 
 
@@ -187,7 +193,9 @@ class TableReading:
         self._by_name: dict[str, str | None] = {}  # the one path of a name; None: several rows have it
         self.rows = self.missing = self.repeated = self.short = 0
         self.contradicted: list[str] = []
-        self.contradictions = self.odd_sets = 0
+        self.contradictions = self.odd_sets = self.odd_areas = 0
+        self.odd_area = ""  # what is wrong with the first of them
+        self._masks: set[str] = set()
         self.missing_examples: list[str] = []
         labels = Counter[str]()
         for row in table.rows():
@@ -223,6 +231,8 @@ class TableReading:
         set_name = set_of(cell("set")) if cell("set") else None
         if cell("set") and set_name is None:
             self.odd_sets += 1
+        if cell("mask"):
+            self._masks.add(_normal(cell("mask")))
         label = clean_name(cell("label"))[:200]
         return Told(
             class_name=sys.intern(label) if label else None,
@@ -230,7 +240,18 @@ class TableReading:
             group=sys.intern(cell("group")) or None,
             note=cell("note"),
             name=cell("name") or None,
+            area=self._area(cell("area")),
         )
+
+    def _area(self, text: str) -> str:
+        if not text:
+            return ""
+        try:
+            return _read_area(text)
+        except InputError as error:
+            self.odd_areas += 1
+            self.odd_area = self.odd_area or error.what
+            return ""
 
     def _doubled(self, path: str, before: Told, told: Told) -> None:
         if (before.class_name or "").casefold() == (told.class_name or "").casefold():
@@ -258,19 +279,17 @@ class TableReading:
             said.append(f"{_rows(self.short, 'is', 'are')} too short to hold a path.")
         if self.odd_sets:
             said.append(f"{_rows(self.odd_sets, 'names', 'name')} a set that is not training, validation or test.")
+        if self.odd_areas:
+            said.append(f"{_rows(self.odd_areas, 'has', 'have')} a working area that cannot be used: {self.odd_area}")
         return said
 
     def tell(self, path: str) -> Told:
         """What the row of this file says; nothing if there is none."""
+        if self._masks and any(rest in self._masks for rest in _suffixes(path)):
+            return _MASK
         told = self._row_of(path)
         if told.class_name in self._chosen:
-            return Told(
-                class_name=self._chosen[told.class_name],
-                set_name=told.set_name,
-                group=told.group,
-                note=told.note,
-                name=told.name,
-            )
+            return replace(told, class_name=self._chosen[told.class_name])
         return told
 
     def _row_of(self, path: str) -> Told:
@@ -283,6 +302,18 @@ class TableReading:
             if known and ("/" not in known or known.endswith(f"/{path}")):
                 return self._told[known]
         return NOTHING_TOLD
+
+
+@lru_cache(maxsize=4096)
+def _read_area(text: str) -> str:
+    """The same area, written as it is stored."""
+    try:
+        data = json.loads(text)
+    except ValueError as error:
+        raise InputError("It is not JSON.", "Write it as docs/areas.md shows.") from error
+    if not isinstance(data, dict):
+        raise InputError("It is not an object.", "Write it as docs/areas.md shows.")
+    return json.dumps(area_to_json(area_from_json(data)))
 
 
 def _rows(count: int, one: str, many: str) -> str:

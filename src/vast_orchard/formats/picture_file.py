@@ -11,6 +11,7 @@ import pillow_heif
 from PIL import Image, UnidentifiedImageError
 
 from vast_orchard.core.arrays import Array
+from vast_orchard.core.pictures._area_steps import covered_rows
 from vast_orchard.core.pictures.area import Area, area_to_json
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_to_json
 from vast_orchard.errors import PictureError
@@ -25,6 +26,7 @@ __all__ = [
     "Picture",
     "PictureLimits",
     "SmallPicture",
+    "area_mask",
     "glance",
     "network_pixels",
     "part_kept",
@@ -247,6 +249,24 @@ def part_kept(upright: Image.Image, preprocessing: Preprocessing) -> tuple[float
 def part_within(upright: Image.Image, preprocessing: Preprocessing) -> Image.Image:
     """The part of an opened picture that counts, with what is covered painted over."""
     return within_area(upright, area_to_json(preprocessing.area))
+
+
+def area_mask(data: bytes, preprocessing: Preprocessing) -> bytes:
+    """Which pixels of a turned picture file count, as a grey PNG of its size: 255 where they do, 0 where not.
+
+    Raises
+    ------
+    PictureError
+    """
+    upright = read_picture(data, preprocessing.ground).upright
+    values = area_to_json(preprocessing.area) or {}
+    left, top, right, bottom = kept_box(upright, values)
+    mask = np.zeros((upright.height, upright.width), np.uint8)
+    hidden = covered_rows(values.get("covered") or (), upright.size, (left, top, right, bottom))
+    mask[top:bottom, left:right] = np.where(hidden, 0, 255)
+    buffer = io.BytesIO()
+    Image.fromarray(mask).save(buffer, "PNG")
+    return buffer.getvalue()
 
 
 def what_stands_out(upright: Image.Image, area: Area) -> dict[str, Any]:

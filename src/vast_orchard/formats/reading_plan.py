@@ -93,6 +93,8 @@ class OpenPlan:
     def _named(self) -> Iterator[tuple[ListedFile, str | None, Told]]:
         for entry in self._record.pictures():
             told = self._reading.tell(entry.path)
+            if told.is_mask:
+                continue
             name = told.class_name
             yield entry, (self._renamed.get(name, name) or None) if name else None, told
 

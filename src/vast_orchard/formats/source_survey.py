@@ -174,10 +174,13 @@ class _Alike:
 
 
 def _measured(record: SourceRecord, reading: Reading, choice: ReadingChoice, trust: float) -> TriedReading:
-    classes, total, told_of, none_told = Counter[str](), 0, 0, 0
+    classes, total, told_of, none_told, masks = Counter[str](), 0, 0, 0, 0
     for entry in record.pictures():
-        total += 1
         told = reading.tell(entry.path)
+        if told.is_mask:
+            masks += 1
+            continue
+        total += 1
         told_of += told is not NOTHING_TOLD
         name = told.class_name
         none_told += told is not NOTHING_TOLD and name is None
@@ -188,7 +191,8 @@ def _measured(record: SourceRecord, reading: Reading, choice: ReadingChoice, tru
     # A pattern that makes a class of every picture has read a name; folders and tables are made by someone on purpose.
     guessed = choice.read_as is ReadAs.PATTERN
     full = sum(count for count in classes.values() if count >= _LEAST_IN_CLASS or not guessed)
-    plausible = 1.0 if len(classes) > 1 else 0.4
+    # What knows which files show parts of others knows what it is about.
+    plausible = 1.0 if len(classes) > 1 or masks else 0.4
     # A table that leaves a label empty, or a pattern that fits "unlabelled-7", says that there is none: that fits too.
     fitting = told_of if choice.read_as is ReadAs.TABLE else 0.75 * full + 0.25 * labelled
     fitting += none_told if guessed else 0

@@ -28,6 +28,8 @@ class Told:
     group: str | None = None  # files of one group belong together
     note: str = ""
     name: str | None = None  # None: the last part of its path
+    area: str = ""  # its working area, as JSON in the form of `core.pictures.area`; empty: none of its own
+    is_mask: bool = False  # no picture: it shows which part of another one counts
 
 
 NOTHING_TOLD = Told()

@@ -22,6 +22,7 @@ __all__ = ["FreshAppearance", "FreshPicture", "new_picture_ids", "write_fresh"]
 _PICTURE = (
     "id", "project_id", "import_id", "class_id", "two_labels", "excluded", "unsure", "copy_exact", "sha256", "name",
     "width", "height", "mode", "format", "size_bytes", "thumbnail_bytes", "note", "brightness",
+    "area_id",
 )  # fmt: skip
 _APPEARANCE = ("picture_id", "import_id", "path", "class_name", "set_name", "group_key")
 
@@ -33,6 +34,7 @@ class FreshPicture:
     id: int  # one of `new_picture_ids`
     class_id: int | None
     two_labels: bool
+    area_id: int | None  # of its own working area
     arrived: ArrivedPicture
 
 
@@ -97,6 +99,7 @@ def _picture_row(project_id: int, import_id: int, picture: FreshPicture) -> tupl
     return (
         picture.id, project_id, import_id, picture.class_id, picture.two_labels, False, False, False, x.sha256, x.name,
         x.width, x.height, x.mode, x.format, x.size_bytes, x.thumbnail_bytes, x.note, x.brightness,
+        picture.area_id,
     )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, object_session
 
 from vast_orchard.errors import ConflictError, MissingError
+from vast_orchard.store.areas import area_id
 from vast_orchard.store.classes import find_or_add_classes, revive_classes
 from vast_orchard.store.database import among, among_contents, tell
 from vast_orchard.store.fresh_rows import FreshAppearance, FreshPicture, new_picture_ids, write_fresh
@@ -313,6 +314,8 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
             if so_far - {entry.name.lower()}:
                 two.add(ids[arrived.sha256])
             so_far.add(entry.name.lower())
+    told = {arrived.area for arrived in fresh.values() if arrived.area}
+    areas = {area: area_id(session, project_id, json.loads(area)) for area in told}
     write_fresh(
         session,
         project_id,
@@ -322,6 +325,7 @@ def add_batch(session: Session, import_id: int, project_id: int, batch: Sequence
                 id=ids[sha256],
                 class_id=classes[arrived.class_name].id if arrived.class_name else None,
                 two_labels=ids[sha256] in two,
+                area_id=areas.get(arrived.area),
                 arrived=arrived,
             )
             for sha256, arrived in fresh.items()

@@ -13,11 +13,13 @@ interface OverlayProps {
   area: Area;
   part?: Part | undefined;
   open?: readonly Point[] | undefined;
+  /** How much of what does not count is hidden. */
+  dim?: number;
   drawn?: { readonly box: Box; readonly keep: boolean } | undefined;
 }
 
 /** Drawn in fractions of the picture; lines keep their width whatever its size. */
-export function AreaOverlay({ area, part, open = [], drawn }: OverlayProps) {
+export function AreaOverlay({ area, part, open = [], drawn, dim = 0.78 }: OverlayProps) {
   const keep = drawn?.keep ? drawn.box : area.keep;
   const covered = drawn && !drawn.keep ? [...area.covered, boxPolygon(drawn.box)] : area.covered;
   const fill = area.fill ? `rgb(${area.fill.join(" ")})` : "var(--edge)";
@@ -43,7 +45,7 @@ export function AreaOverlay({ area, part, open = [], drawn }: OverlayProps) {
       ))}
       {keep && (
         <>
-          <path d={outsidePath(keep)} fillRule="evenodd" fill="var(--ground)" opacity={0.78} />
+          <path d={outsidePath(keep)} fillRule="evenodd" fill="var(--ground)" opacity={dim} />
           <polygon points={pointsText(boxPolygon(keep))} {...line} strokeWidth={4} stroke="var(--ink)" />
           <polygon
             points={pointsText(boxPolygon(keep))}

@@ -124,6 +124,7 @@ def _arrived(kept: Sequence[tuple[ChosenFile, KeptPicture]]) -> list[ArrivedPict
             tile=picture.tile,
             group_key=file.told.group,
             note=file.told.note,
+            area=file.told.area,
         )
         for (file, picture), brightness in zip(kept, lit, strict=True)
     ]

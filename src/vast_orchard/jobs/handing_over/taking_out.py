@@ -15,6 +15,7 @@ from vast_orchard.formats.collection_zip import PackedPicture, write_collection_
 from vast_orchard.formats.croissant import DatasetFacts
 from vast_orchard.formats.project_archive import ArchiveWriter, write_project_archive
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.store.areas import areas_for
 from vast_orchard.store.bin import project_contents, project_files
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.disk import disk_full, is_full
@@ -79,6 +80,7 @@ def pack_collection(
         classes = [entry.name for entry in list_classes(session, project_id)]
         chosen = options.get("picture_ids")
         pictures = packed_pictures(session, project_id, options.get("split"), chosen)
+        areas = areas_for(session, project_id, [picture.id for picture in pictures])
         answers = _answers(session, project_id, options["said_by"]) if options.get("said_by") else None
     if not pictures:
         raise ConflictError("There are no pictures to take out.", "Bring some in, or choose others.")
@@ -97,7 +99,7 @@ def pack_collection(
     try:
         count = write_collection_zip(
             draft,
-            _packed(pictures, answers),
+            _packed(pictures, areas, answers),
             lambda sha256: context.store.read(context.store.picture_path(sha256)),
             facts,
             by_set=bool(options.get("by_set")),
@@ -119,7 +121,11 @@ def _answers(session: Session, project_id: int, run: int) -> dict[int, list[obje
     return {picture: answer_row(asdict(said), classes) for picture, said in said_of(session, scope).items()}
 
 
-def _packed(pictures: Sequence[FullPicture], answers: Mapping[int, Sequence[object]] | None) -> Iterator[PackedPicture]:
+def _packed(
+    pictures: Sequence[FullPicture],
+    areas: Mapping[int, Mapping[str, Any]],
+    answers: Mapping[int, Sequence[object]] | None,
+) -> Iterator[PackedPicture]:
     for x in pictures:
         yield PackedPicture(
             sha256=x.sha256,
@@ -136,6 +142,7 @@ def _packed(pictures: Sequence[FullPicture], answers: Mapping[int, Sequence[obje
             two_labels=x.two_labels,
             came_at=x.came_at,
             appearances=x.appearances,
+            area=areas.get(x.id),
             answer=() if answers is None else answers.get(x.id, answer_row(None, [])),
         )
 

@@ -26,6 +26,7 @@ class ArrivedPicture:
     tile: bytes  # 24×24 pixels, as `formats.picture_file.tile` makes it
     group_key: str | None
     note: str
+    area: str = ""  # its working area, as JSON; empty: none of its own
 
 
 @dataclass(frozen=True, kw_only=True)

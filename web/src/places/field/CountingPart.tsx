@@ -9,5 +9,5 @@ export function CountingPart({ projectId, detail }: { projectId: number; detail:
   const found = useFoundArea(projectId, detail.picture.id, area);
   if (isWhole(area)) return null;
   const keep = area.margin === null ? area.keep : ((found.data?.box ?? null) as Box | null);
-  return <AreaOverlay area={{ ...area, keep, margin: null }} />;
+  return <AreaOverlay area={{ ...area, keep, margin: null }} dim={0.4} />;
 }

@@ -42,7 +42,7 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
       </p>
       {run.recipe.preprocessing.area && (
         <p className="mb-2" data-testid="fresh-area">
-          Of a picture that it is given counts {areaWords(areaFrom(run.recipe.preprocessing.area))}.
+          What counts of a picture that it is given: {areaWords(areaFrom(run.recipe.preprocessing.area))}.
         </p>
       )}
       <p className="mb-3 text-quiet">
