@@ -158,6 +158,10 @@ def test_what_a_picture_from_elsewhere_gets_is_chosen(client: TestClient, projec
     assert fresh(2, fresh_by="whole") is None
 
 
+def _sample(client: TestClient, project: int) -> Any:
+    return client.get(f"/api/projects/{project}/area-sample", params={"count": 600}).json()
+
+
 def _sheet(answer: dict[str, Any]) -> Array:
     with Image.open(io.BytesIO(base64.b64decode(answer["image"]))) as image:
         pixels = np.asarray(image.convert("RGB"))
@@ -180,7 +184,7 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
     _set(client, project, ("name:wide", _TOP), ("", _LEFT))
     own: dict[str, Any] = {"picture_ids": _ids(client, project, "name:even_0"), "area": {"margin": 0.1}}
     client.post(f"/api/projects/{project}/areas", json=own, headers=_WINDOW)
-    for picture in client.get(f"/api/projects/{project}/area-sample", params={"count": 600}).json():
+    for picture in _sample(client, project):
         kept = picture["area"]["keep"]
         assert kept == (None if picture["own"] else _TOP["keep"] if "wide" in picture["name"] else _LEFT["keep"])
 
@@ -213,7 +217,7 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
         run = get_run(session, run_id)
         members = snapshot_pictures(session, run.snapshot_id)
     wanted = {}
-    for picture in client.get(f"/api/projects/{project}/area-sample", params={"count": 600}).json():
+    for picture in _sample(client, project):
         before = Preprocessing(size=16, area=area_from_json(picture["area"]))
         wanted[picture["id"]] = network_pixels(store.read(ByteStore.picture_path(picture["sha256"])), before)
     recipe = recipe_from_json(run.recipe)
@@ -255,6 +259,17 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
     assert later.snapshot_id != run.snapshot_id
     assert later.recipe["preprocessing"]["area"]["margin"] == 0.08
 
+    # And its pixels are those of the parts as they are now: nothing of the former run's caches is taken for them.
+    assert world.run(job).state == "done"
+    with database.session() as session:
+        members = snapshot_pictures(session, later.snapshot_id, "training")
+    whole = recipe_from_json(later.recipe).preprocessing
+    areas = {entry["id"]: entry["area"] for entry in _sample(client, project)}
+    cached = run_pixels(world.context, members, whole, Progress(database, job, "none"))
+    for pixels, member in zip(cached, members, strict=True):
+        before = Preprocessing(size=16, area=area_from_json(areas[member.picture_id]))
+        assert (pixels == network_pixels(store.read(ByteStore.picture_path(member.sha256)), before)).all()
+
     # The pack of the first run carries its part, and its program says it.
     export = client.post(f"/api/models/{run.model.id}/exports").json()
     assert world.run(world.job_of(JobKind.EXPORT, export["id"])).state == "done"
@@ -263,6 +278,21 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
         facts = json.loads(archive.read("model.json"))
     assert facts["working_area"] == "0% to 50% sideways, 0% to 100% down"
     assert facts["preprocessing"]["area"]["keep"] == _LEFT["keep"]
+
+
+def test_the_proposed_size_and_the_oddest_shapes_go_by_what_counts(client: TestClient, project: int) -> None:
+    def middle() -> int:
+        return int(client.get(f"/api/projects/{project}/input-size").json()["middle_side"])
+
+    assert middle() == 20
+    _set(client, project, ("", {"keep": [0.0, 0.0, 1.0, 0.2]}))
+    assert middle() == 4
+    odd = _ids(client, project, "name:even_6")[:1]
+    client.post(
+        f"/api/projects/{project}/areas", json={"picture_ids": odd, "area": {"keep": [0, 0, 0.05, 1]}}, headers=_WINDOW
+    )
+    body = {"preprocessing": {"size": 16, "colour": "rgb"}, "pictures": 2}
+    assert client.post(f"/api/projects/{project}/preprocessing-sheet", json=body).json()["picture_ids"][0] == odd[0]
 
 
 def test_runs_between_which_no_area_changed_share_a_snapshot(client: TestClient, world: World, project: int) -> None:

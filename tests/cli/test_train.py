@@ -15,6 +15,7 @@ import pytest
 
 from tests.pictures import png
 from tests.tolerances import EXPORT
+from vast_orchard.core.pictures.area import Area
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.formats.model_file import read_model
 from vast_orchard.formats.picture_file import network_pixels
@@ -61,8 +62,11 @@ def test_the_same_seed_trains_the_same_weights(crystals: Path, tmp_path: Path) -
     assert one == two
 
 
-def test_a_model_judges_a_folder_beside_its_truth(crystals: Path, tmp_path: Path) -> None:
-    assert _orchard("train", crystals, "--out", tmp_path / "out", *_QUICK).returncode == 0
+def test_a_model_judges_a_folder_beside_its_truth_by_its_working_area(crystals: Path, tmp_path: Path) -> None:
+    area = tmp_path / "area.json"
+    area.write_text('{"margin": 0.1, "covered": [[[0, 0], [0.2, 0], [0, 0.2]]]}')
+    trained = _orchard("train", crystals, "--out", tmp_path / "out", "--area", area, *_QUICK)
+    assert trained.returncode == 0, trained.stderr
     model = tmp_path / "out" / "model.safetensors"
     chosen: dict[str, Path] = {}
     for name, folder in (("plate", "Plate"), ("graupel", "graupel"), ("needle", "marbles")):
@@ -77,6 +81,7 @@ def test_a_model_judges_a_folder_beside_its_truth(crystals: Path, tmp_path: Path
     rows = list(csv.DictReader(io.StringIO(done.stdout)))
     assert {row["path"] for row in rows} == set(chosen)
     read = read_model(model.read_bytes())
+    assert read.preprocessing.area == Area(margin=0.1, covered=(((0, 0), (0.2, 0), (0, 0.2)),))
     right = 0
     for row in rows:
         p = read.probabilities(network_pixels(chosen[row["path"]].read_bytes(), read.preprocessing)[None])[0]
@@ -90,6 +95,10 @@ def test_a_model_judges_a_folder_beside_its_truth(crystals: Path, tmp_path: Path
     found = json.loads(_orchard("judge", model, tmp_path / "new", "--json").stdout)
     assert (found["scores"]["count"], found["scores"]["right"], len(found["answers"])) == (12, right, 18)
 
+    area.write_text('{"keep": [0, 0, 5, 1]}')
+    refused = _orchard("train", crystals, "--out", tmp_path / "no", "--area", area, *_QUICK)
+    assert refused.returncode != 0
+    assert "reaches from 0 to 5 sideways" in " ".join(refused.stderr.split())
     for file, words in ((tmp_path / "none", "cannot be read"), (chosen["Plate/" + min(chosen)[6:]], "is no model")):
         refused = _orchard("judge", file, tmp_path / "new")
         assert refused.returncode != 0

@@ -21,6 +21,7 @@ def _facts(classes: int, confusion: list[list[int]]) -> dict[str, Any]:
                      "by_class": {"validation": [1] * classes, "training": [1] * classes}, "split": 1,
                      "in_groups_of_copies": 0, "groups_of_copies": 0, "labels_changed_since": 0, "added_since": 0,
                      "gone_since": 0},
+        "working_area": "the left half",
         "recipe": {"settings": {"batch_size": 16}, "preprocessing": {}, "variation": {"operations": []},
                    "network": {"name": ""}},
         "epochs": [], "sets": {"validation": {"scores": scores, "sureness": None}}, "worst": [], "slices": [],
@@ -42,7 +43,12 @@ def test_many_classes_stand_as_ranked_pairs() -> None:
 def test_what_is_not_known_is_left_open() -> None:
     page = report_page(_facts(2, [[2, 2], [2, 2]]), {})
     assert 'class="matrix"' in page
-    assert "There are none." in page and "so far: 2." in page and "a network of one&#39;s own" in page
+    assert (
+        "There are none." in page
+        and "the left half" in page
+        and "so far: 2." in page
+        and "a network of one&#39;s own" in page
+    )
     assert page.index("training</th>") < page.index("validation</th>")
     assert "Calibration" not in page
     assert "More pictures of &lt;rime&gt;." in page and "p = 0.004" in page

@@ -77,8 +77,11 @@ def sample(
     count: Annotated[int, Query(ge=1, le=600)] = 12,
     turn: Annotated[int, Query(ge=0, le=1_000_000, description="Other ones with each.")] = 0,
     picture: Annotated[list[int] | None, Query(description="These instead.")] = None,
+    rule: Annotated[bool, Query(description="Refuse what a rule may not ask.")] = False,
 ) -> list[dict[str, Any]]:
     """Some of the pictures, spread evenly over all that the Sift lets through, with the area that each has now."""
+    if rule and sift.strip():
+        areas.check_rules_sift(session, project.id, sift)
     if picture:
         ids: Sequence[int] = picture[:count]
     else:

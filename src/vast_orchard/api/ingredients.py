@@ -30,7 +30,8 @@ from vast_orchard.at_once.networks import checked_network, checked_network_name
 from vast_orchard.errors import ConflictError
 from vast_orchard.store import ingredients
 from vast_orchard.store.areas import areas_for
-from vast_orchard.store.pictures import odd_shapes, pictures_by_id, sample_pictures, shorter_sides
+from vast_orchard.store.picture_shapes import odd_shapes, shorter_sides
+from vast_orchard.store.pictures import pictures_by_id, sample_pictures
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import IngredientKind
 from vast_orchard.store.splits import newest_split_id

@@ -9,6 +9,7 @@ from vast_orchard import __version__
 from vast_orchard.at_once.in_short import in_short
 from vast_orchard.at_once.slicing import find_slices
 from vast_orchard.at_once.watching import run_lookouts
+from vast_orchard.core.pictures.area import area_from_json, area_words
 from vast_orchard.store.models import check_look, judged_sets, judgement_of, sureness_of
 from vast_orchard.store.predictions import list_outcomes
 from vast_orchard.store.projects import get_project
@@ -70,9 +71,10 @@ def report_facts(session: Session, model: ModelValue, now: dt.datetime, look: in
             "split": run.split_number, "in_groups_of_copies": len(groups),
             "groups_of_copies": len(set(groups.values())),
             "labels_changed_since": stands.labels_changed, "added_since": stands.pictures_added,
-            "gone_since": stands.pictures_gone,
+            "gone_since": stands.pictures_gone, "areas_changed_since": stands.areas_changed,
         },
         "recipe": run.recipe,
+        "working_area": area_words(area_from_json(run.recipe["preprocessing"].get("area"))),
         "epochs": [{"number": entry.number, **entry.figures} for entry in list_epochs(session, run.id)],
         "sets": {
             name: {"scores": judgement_of(session, model.id, name), "sureness": sureness_of(session, model.id, name)}

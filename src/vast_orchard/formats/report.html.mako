@@ -187,9 +187,12 @@ Since then ${facts["pictures"]["labels_changed_since"]} labels were changed, ${f
 <table>
 % for part in ("settings", "preprocessing"):
 % for key, value in facts["recipe"][part].items():
+% if key != "area":
 <tr><td>${key.replace("_", " ")}</td><td>${value}</td></tr>
+% endif
 % endfor
 % endfor
+<tr><td>what counts of a picture</td><td>${facts["working_area"]}</td></tr>
 <tr><td>variation</td><td>${", ".join(one["kind"] for one in facts["recipe"]["variation"]["operations"]) or "none"}</td></tr>
 <tr><td>network</td><td>${facts["recipe"]["network"]["name"] or "a network of one's own"}, ${f'{facts["model"]["parameters"]:,}'} parameters</td></tr>
 <tr><td>weights, SHA-256</td><td><code>${facts["model"]["weights_sha256"]}</code></td></tr>

@@ -37,7 +37,7 @@ def add_rules(session: Session, project_id: int, content: Mapping[str, Any]) -> 
 def reverse_rules(session: Session, action: Action, back: Action) -> tuple[int, int]:
     """Let the rules be what they were before a step, unless somebody changed them since; numbers changed and left."""
     changed = (action.detail or {}).get("rules")
-    if changed is None:
+    if changed is None or changed["before"] == changed["after"]:
         return 0, 0
     now = newest_rules(session, action.project_id)
     was, became = (session.get(AreaRules, changed[key]) if changed[key] else None for key in ("before", "after"))

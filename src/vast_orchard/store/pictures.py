@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import MissingError
@@ -12,13 +12,11 @@ from vast_orchard.store.values import AppearanceValue, FullPicture, PictureDetai
 
 __all__ = [
     "labelled_pictures",
-    "odd_shapes",
     "packed_pictures",
     "picture_detail",
     "picture_value",
     "pictures_by_id",
     "sample_pictures",
-    "shorter_sides",
 ]
 
 
@@ -81,29 +79,6 @@ def sample_pictures(session: Session, project_id: int, count: int) -> Sequence[P
         )
         chosen += session.scalars(more.order_by(Picture.sha256).limit(count - len(chosen)))
     return pictures_by_id(session, project_id, chosen)
-
-
-def odd_shapes(session: Session, project_id: int, count: int) -> Sequence[int]:
-    """Ids of the pictures that are furthest from a square; the same ones each time."""
-    oddness = func.greatest(Picture.width, Picture.height) * 1.0 / func.least(Picture.width, Picture.height)
-    return session.scalars(
-        select(Picture.id)
-        .where(Picture.project_id == project_id, Picture.deleted_at.is_(None))
-        .order_by(oddness.desc(), Picture.sha256)
-        .limit(count)
-    ).all()
-
-
-def shorter_sides(session: Session, project_id: int) -> Sequence[int]:
-    """Of all labelled pictures that stand, in pixels."""
-    return session.scalars(
-        select(func.least(Picture.width, Picture.height)).where(
-            Picture.project_id == project_id,
-            Picture.deleted_at.is_(None),
-            Picture.class_id.is_not(None),
-            ~Picture.excluded,
-        )
-    ).all()
 
 
 def packed_pictures(

@@ -60,6 +60,7 @@ export function useAreaSample(projectId: number, asked: SampleQuery) {
               sift: asked.sift,
               count: asked.count,
               turn: asked.turn,
+              rule: true,
               ...(asked.pictureIds.length ? { picture: [...asked.pictureIds] } : {}),
             },
           },

@@ -8794,6 +8794,8 @@ export interface operations {
                 turn?: number;
                 /** @description These instead. */
                 picture?: number[] | null;
+                /** @description Refuse what a rule may not ask. */
+                rule?: boolean;
             };
             header?: never;
             path: {

@@ -1,29 +1,22 @@
 /** The working area: drawn once over many pictures, found by itself, given by a rule or to some pictures alone. */
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
-import {
-  type FreshBy,
-  useAreaCounts,
-  useAreaRules,
-  useAreaSample,
-  useAreaVersions,
-} from "../../api/areaQueries";
+import { type FreshBy, useAreaCounts, useAreaRules, useAreaSample } from "../../api/areaQueries";
 import type { AreaRule, AreaRules, AreaSample } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
-import { type Area, areaFrom, areaWords, ruleFor, USUAL_MARGIN, withRule } from "../../domain/area";
+import { type Area, areaFrom, USUAL_MARGIN, withRule } from "../../domain/area";
 import { failureOf } from "../../domain/failure";
-import { moment, plural } from "../../domain/words";
+import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
-import { Sheet } from "../../parts/Sheet";
 import { Empty, Failed, Reading } from "../../parts/States";
-import { useSize } from "../../parts/useSize";
 import { PlaceHead } from "../head/PlaceHead";
 import { useMending } from "../mending/useMending";
 import { DrawnFields, FreshField, RulesNow, type Whom, WhomFields } from "./AreaFields";
-import { AreaTile } from "./AreaTile";
+import { DrawingSheet } from "./DrawingSheet";
 import { FoundSheet } from "./FoundSheet";
 import { type AreaDraft, useAreaDraft } from "./useAreaDraft";
 import { useAreaSteps } from "./useAreaSteps";
 import { useFinding } from "./useFinding";
+import { Versions } from "./Versions";
 
 /** Pictures on the sheet, and how many are looked at for what stands out. */
 const SHOWN = 12;
@@ -73,11 +66,11 @@ function AreaSheet({ rules }: { rules: AreaRules }) {
   });
   const finding = useFinding(project.id, sample.data, draft.area, finds);
   const freshBy = fresh ?? rules.fresh_by;
-  const keep = (next: readonly AreaRule[], by: FreshBy = freshBy) =>
+  const keep = (next: readonly AreaRule[], by: FreshBy = freshBy, margin = draft.area.margin) =>
     steps.setRules({
       rules: next,
       freshBy: by,
-      margin: draft.area.margin ?? rules.fresh?.margin ?? USUAL_MARGIN,
+      margin: margin ?? rules.fresh?.margin ?? USUAL_MARGIN,
       was: rules.number,
     });
   const take = () => {
@@ -106,7 +99,10 @@ function AreaSheet({ rules }: { rules: AreaRules }) {
     setMarked(new Set());
     draft.setWay("part");
   };
+  const pictures = useRef<HTMLElement>(null);
+  useEffect(() => pictures.current?.focus(), []);
   useFollowed(rules, whom, draft);
+  useOwn(whom === "own" ? sample.data : undefined, chosen, draft);
   return (
     <section
       aria-label="Working area"
@@ -120,7 +116,10 @@ function AreaSheet({ rules }: { rules: AreaRules }) {
             Take their own away
           </Button>
         )}
-        <Versions rules={rules} onTake={(version) => void keep(version.rules, version.fresh_by)} />
+        <Versions
+          rules={rules}
+          onTake={(version) => void keep(version.rules, version.fresh_by, version.fresh?.margin)}
+        />
         <Button title="Take back this window's last step (Ctrl + Z)" onClick={() => void mending.undo()}>
           Undo
         </Button>
@@ -167,8 +166,13 @@ function AreaSheet({ rules }: { rules: AreaRules }) {
           aria-label="Pictures"
           // biome-ignore lint/a11y/noNoninteractiveTabindex: what is drawn is moved by keys
           tabIndex={0}
+          ref={pictures}
         >
-          {sample.error && whom !== "sift" ? (
+          {sample.error && whom === "sift" ? (
+            <Empty title="This Sift cannot be a rule">
+              <p>{sample.error.message}</p>
+            </Empty>
+          ) : sample.error ? (
             <Failed error={sample.error} onRetry={() => void sample.refetch()} />
           ) : !sample.data ? (
             <Reading what="the pictures" />
@@ -225,108 +229,18 @@ function useFollowed(rules: AreaRules, whom: Whom, draft: AreaDraft): void {
   });
 }
 
-interface DrawingProps {
-  pictures: readonly AreaSample[];
-  draft: AreaDraft;
-  /** It is drawn for these very pictures. */
-  own: boolean;
-  onOthers: () => void;
-}
-
-function DrawingSheet({ pictures, draft, own, onOthers }: DrawingProps) {
-  const [place, size] = useSize();
-  const columns = Math.min(pictures.length, 4);
-  const rows = Math.min(3, Math.ceil(pictures.length / columns));
-  const { width, height } = size ?? { width: 0, height: 0 };
-  const room = [
-    Math.max(80, Math.floor((width - 12 * (columns - 1)) / columns)),
-    Math.max(80, Math.floor((height - 8) / rows) - 24),
-  ] as const;
-  return (
-    <div className="flex h-full flex-col">
-      <div className="mb-1 flex items-center gap-3">
-        <p className="text-quiet">
-          {own
-            ? `${plural(pictures.length, "picture")} of those chosen: bright is what counts.`
-            : "Bright is what counts: the same part of each, so that it can be seen whether it fits them all."}
-        </p>
-        {!own && (
-          <Button className="ml-auto" onClick={onOthers}>
-            Other pictures
-          </Button>
-        )}
-      </div>
-      <div
-        ref={place}
-        className="grid min-h-0 flex-1 content-start gap-x-3 gap-y-1"
-        style={{ gridTemplateColumns: `repeat(${columns}, minmax(0, 1fr))` }}
-        data-testid="area-sheet"
-      >
-        {width > 0 &&
-          pictures.map((picture) => {
-            const apart = picture.own && !own;
-            const area = apart ? areaFrom(picture.area) : draft.area;
-            return (
-              <AreaTile
-                key={picture.id}
-                picture={picture}
-                room={room}
-                area={area}
-                draft={apart ? undefined : draft}
-                words={apart ? `its own: ${areaWords(area)}` : picture.name}
-              />
-            );
-          })}
-      </div>
-    </div>
-  );
-}
-
-/** Every version of the rules, to go back to. */
-function Versions({ rules, onTake }: { rules: AreaRules; onTake: (version: AreaRules) => void }) {
-  const { project } = usePlace();
-  const [open, setOpen] = useState(false);
-  const versions = useAreaVersions(project.id, open);
-  if (!rules.number) return null;
-  return (
-    <>
-      <Button title="Every version of the rules" onClick={() => setOpen(true)}>
-        Version {rules.number}
-      </Button>
-      <Sheet title="Versions of the rules" open={open} onClose={() => setOpen(false)}>
-        {!versions.data && <Reading what="the versions" />}
-        <ul className="max-h-[420px] overflow-y-auto">
-          {versions.data?.map((version) => (
-            <li key={version.number} className="flex items-baseline gap-3 border-t border-hairline py-1.5">
-              <span className="w-6 font-mono">{version.number}</span>
-              <span className="min-w-0 flex-1">
-                {version.rules.length === 0 && "no rule"}
-                {version.rules.map((rule) => (
-                  <span key={rule.sift} className="block">
-                    {ruleFor(rule.sift)}: {areaWords(areaFrom(rule.area))}
-                  </span>
-                ))}
-                <span className="block text-sm text-quiet">
-                  a picture from elsewhere: {areaWords(areaFrom(version.fresh))}
-                  {version.created_at && `; ${moment(version.created_at)}`}
-                </span>
-              </span>
-              {version.number === rules.number ? (
-                <span className="text-sm text-quiet">holds now</span>
-              ) : (
-                <Button
-                  onClick={() => {
-                    setOpen(false);
-                    onTake(version);
-                  }}
-                >
-                  Take it again
-                </Button>
-              )}
-            </li>
-          ))}
-        </ul>
-      </Sheet>
-    </>
-  );
+/** A chosen picture that has an area of its own is drawn on from there. */
+function useOwn(
+  sample: readonly AreaSample[] | undefined,
+  chosen: readonly number[],
+  draft: AreaDraft,
+): void {
+  const begun = useRef("");
+  const ids = chosen.join();
+  useEffect(() => {
+    const first = sample?.find((picture) => picture.id === chosen[0]);
+    if (!first || begun.current === ids) return;
+    begun.current = ids;
+    if (first.own) draft.begin(areaFrom(first.area));
+  });
 }
