@@ -101,6 +101,24 @@ describe("footing", () => {
     expect(texts({ ...from, new_statistics: true })[2]).toContain("with statistics of these pictures");
   });
 
+  it("says what a new picture gets, and when that is another one now", () => {
+    const told = (area: object | null, changed: boolean) =>
+      footingParts({ ...run, recipe: { preprocessing: { area } } } as unknown as Run, {
+        ...footing,
+        fresh_changed: changed,
+        areas_changed: changed ? 3 : 0,
+      })
+        .filter((part) => part.opens === "rows/area" || part.text.includes("areas"))
+        .map((part) => [part.text, part.changed]);
+    const found = { keep: null, margin: 0.1, covered: [], fill: null };
+    expect(told(null, false)).toEqual([]);
+    expect(told(found, false)).toEqual([["a new picture gets what stands out, with 10 % around it", false]]);
+    expect(told(null, true)).toEqual([
+      ["a new picture counts whole, changed since", true],
+      ["3 working areas changed since", true],
+    ]);
+  });
+
   it("says what the result stands on and marks only what changed", () => {
     const parts = footingParts(run, footing);
     expect(parts.map((part) => part.text)).toEqual([

@@ -39,11 +39,12 @@ def bench_area(
 ) -> None:
     """A rule for all pictures set and taken back, and how well and fast the part that stands out is found."""
     found_ms, share = _found(crystals)
-    set_s, undo_s, by_sift_s = _rule_times(pictures)
+    set_s, undo_s, by_sift_s, sample_s = _rule_times(pictures)
     found = {
         "rule_100k_s": round(_worse(set_s), 3),
         "undo_100k_s": round(_worse(undo_s), 3),
         "rule_by_sift_100k_s": round(_worse(by_sift_s), 3),
+        "sheet_100k_s": round(_worse(sample_s), 3),
         "found_ms": round(statistics.median(found_ms), 1),
         "found_p95_ms": round(statistics.quantiles(found_ms, n=20)[-1], 1),
         "found_share": round(share, 4),
@@ -77,12 +78,15 @@ def _size(box: Box) -> float:
     return (box[2] - box[0]) * (box[3] - box[1])
 
 
-def _rule_times(pictures: int) -> tuple[list[float], list[float], list[float]]:
-    """Seconds until a rule for all is set and the counts by it are there, until it is taken back, and by a Sift."""
+def _rule_times(pictures: int) -> tuple[list[float], list[float], list[float], list[float]]:
+    """Seconds until a rule for all is set and the counts by it are there, until it is taken back, and by a Sift; and
+    until the pictures of the sheet are known.
+    """
     words = console()
     set_s: list[float] = []
     undo_s: list[float] = []
     by_sift_s: list[float] = []
+    sample_s: list[float] = []
     with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
         place = Path(folder)
         place.chmod(0o755)  # PostgreSQL may have to run as another user
@@ -105,10 +109,11 @@ def _rule_times(pictures: int) -> tuple[list[float], list[float], list[float]]:
                         if not sift:
                             undo_s.append(back + client.seconds(f"{project}/area-counts"))
                         number += 2
+                    sample_s.append(client.seconds(f"{project}/area-sample", {"count": 12}))
             database.close()
         finally:
             cluster.stop()
-    return set_s, undo_s, by_sift_s
+    return set_s, undo_s, by_sift_s, sample_s
 
 
 def _worse(times: list[float]) -> float:

@@ -102,9 +102,14 @@ def check_rules_sift(session: Session, project_id: int, line: str) -> None:
 
 
 def area_now(session: Session, project_id: int) -> ColumnElement[int | None]:
-    """The id of each picture's working area, for queries over `Picture`: its own, else that of the first rule."""
+    """The id of each picture's working area, for queries over `Picture`: its own, else that of the first rule.
+
+    Where there are none a constant, which PostgreSQL leaves out of whatever is made of it.
+    """
     row = newest_rules(session, project_id)
     by_rule: ColumnElement[Any] = null()
+    own = select(Picture.id).where(Picture.project_id == project_id, Picture.area_id.is_not(None))
+    owned = session.scalar(select(own.exists()))
     scope = _scope(session, project_id) if row and any(rule["sift"].strip() for rule in row.rules) else None
     # From behind: each rule goes before what those after it say.
     for rule in reversed(row.rules if row else []):
@@ -114,7 +119,8 @@ def area_now(session: Session, project_id: int) -> ColumnElement[int | None]:
         elif scope is not None:
             where = compile_sift(parse(rule["sift"]), scope).where
             by_rule = case((where, given), else_=by_rule)
-    return func.coalesce(Picture.area_id, cast(by_rule, Integer))
+    by_rule = cast(by_rule, Integer)
+    return func.coalesce(Picture.area_id, by_rule) if owned else by_rule
 
 
 def areas_for(

@@ -32,7 +32,7 @@ export function footingParts(run: Run, footing: Footing | undefined): FootingPar
   // Said where pictures do not count whole, or not any more.
   if (area || footing.fresh_changed) {
     parts.push({
-      text: `a new picture gets ${areaWords(areaFrom(area))}${footing.fresh_changed ? ", changed since" : ""}`,
+      text: `a new picture ${area ? `gets ${areaWords(areaFrom(area))}` : "counts whole"}${footing.fresh_changed ? ", changed since" : ""}`,
       opens: "rows/area",
       changed: footing.fresh_changed,
     });

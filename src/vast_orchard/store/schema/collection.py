@@ -122,7 +122,7 @@ class Picture(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "sha256"),
         Index("ix_picture_project_id_id", "project_id", "id"),
-        Index("ix_picture_area_id", "area_id", postgresql_where=text("area_id is not null")),
+        Index("ix_picture_own_area", "project_id", postgresql_where=text("area_id is not null")),
         Index("ix_picture_copy_group", "project_id", "copy_group", postgresql_where=text("copy_group is not null")),
     )
 

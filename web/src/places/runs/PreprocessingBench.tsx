@@ -109,7 +109,8 @@ function ShapesDiffer({
   if (!found || preprocessing.fit !== "distort") return null;
   return (
     <p className="mb-2 border-l-4 border-action bg-sunken px-3 py-1" data-testid="shapes-differ">
-      Parts that are found by themselves differ in shape, and distorting them to the square hides that.{" "}
+      Parts that are found by themselves differ in shape, and distorting them to the square hides that. How
+      large a thing is is hidden in any case.{" "}
       <button type="button" className="cursor-pointer text-choice underline" onClick={() => onFit("border")}>
         Fit with a border
       </button>

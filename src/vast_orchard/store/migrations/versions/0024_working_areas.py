@@ -41,5 +41,5 @@ def upgrade() -> None:
     op.create_index("ix_area_rules_project_id", "area_rules", ["project_id"])
     op.add_column("picture", sa.Column("area_id", sa.Integer()))
     op.create_foreign_key("fk_picture_area_id_working_area", "picture", "working_area", ["area_id"], ["id"])
-    op.create_index("ix_picture_area_id", "picture", ["area_id"], postgresql_where=sa.text("area_id is not null"))
+    op.create_index("ix_picture_own_area", "picture", ["project_id"], postgresql_where=sa.text("area_id is not null"))
     op.add_column("snapshot_picture", sa.Column("area_id", sa.Integer()))
