@@ -3,14 +3,13 @@
 import io
 import json
 import statistics
-import tempfile
 import time
-from pathlib import Path
 from typing import Annotated
 
 import numpy as np
 import typer
 
+from vast_orchard.cli.bench_database import own_database
 from vast_orchard.cli.bench_records import fill_pictures
 from vast_orchard.cli.served_api import served_api
 from vast_orchard.cli.terminal import AsJson, console
@@ -19,10 +18,6 @@ from vast_orchard.core.pictures.found import found_part
 from vast_orchard.demo.picture import photographed
 from vast_orchard.demo.shapes import CLASSES
 from vast_orchard.formats.picture_file import read_picture, what_stands_out
-from vast_orchard.settings import Settings
-from vast_orchard.store.database import Database
-from vast_orchard.store.migrate import migrate
-from vast_orchard.supervision.postgres import open_cluster
 
 __all__ = ["bench_area"]
 
@@ -87,32 +82,21 @@ def _rule_times(pictures: int) -> tuple[list[float], list[float], list[float], l
     undo_s: list[float] = []
     by_sift_s: list[float] = []
     sample_s: list[float] = []
-    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        place = Path(folder)
-        place.chmod(0o755)  # PostgreSQL may have to run as another user
-        (place / "cluster").mkdir()
-        cluster = open_cluster(place / "cluster")
-        cluster.start()
-        try:
-            database = Database(cluster.url)
-            migrate(database)
-            words.print(f"Making {pictures:,} pictures")
-            project = f"/api/projects/{fill_pictures(database, 'Many pictures', pictures)}"
-            with served_api(Settings(data_dir=place / "data", database_url=cluster.url)) as (client, _):
-                number = 0
-                for _ in range(_TURNS):
-                    for times, sift in ((set_s, ""), (by_sift_s, "name:7 width>20")):
-                        rule = {"rules": [{"sift": sift, "area": _RULE}], "was": number}
-                        times.append(client.seconds(f"{project}/area-rules", body=rule, method="PUT"))
-                        times[-1] += client.seconds(f"{project}/area-counts")
-                        back = client.seconds(f"{project}/undo", body={})
-                        if not sift:
-                            undo_s.append(back + client.seconds(f"{project}/area-counts"))
-                        number += 2
-                    sample_s.append(client.seconds(f"{project}/area-sample", {"count": 12}))
-            database.close()
-        finally:
-            cluster.stop()
+    with own_database() as own:
+        words.print(f"Making {pictures:,} pictures")
+        project = f"/api/projects/{fill_pictures(own.database, 'Many pictures', pictures)}"
+        with served_api(own.settings) as (client, _):
+            number = 0
+            for _ in range(_TURNS):
+                for times, sift in ((set_s, ""), (by_sift_s, "name:7 width>20")):
+                    rule = {"rules": [{"sift": sift, "area": _RULE}], "was": number}
+                    times.append(client.seconds(f"{project}/area-rules", body=rule, method="PUT"))
+                    times[-1] += client.seconds(f"{project}/area-counts")
+                    back = client.seconds(f"{project}/undo", body={})
+                    if not sift:
+                        undo_s.append(back + client.seconds(f"{project}/area-counts"))
+                    number += 2
+                sample_s.append(client.seconds(f"{project}/area-sample", {"count": 12}))
     return set_s, undo_s, by_sift_s, sample_s
 
 

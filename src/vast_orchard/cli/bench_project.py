@@ -1,6 +1,5 @@
 """A large project in a database of its own, for measuring what people do with one."""
 
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -10,6 +9,7 @@ from pathlib import Path
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from vast_orchard.cli.bench_database import own_database
 from vast_orchard.cli.bench_import import bring_in_once, draw_many
 from vast_orchard.cli.terminal import console
 from vast_orchard.core.training.recipe import Recipe
@@ -17,12 +17,10 @@ from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.jobs.training.starting import RunOrder, start_run
 from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
-from vast_orchard.store.migrate import migrate
 from vast_orchard.store.models import keep_state, model_of_run
 from vast_orchard.store.run_states import end_run
 from vast_orchard.store.schema import RunEnding
 from vast_orchard.store.values import ModelValue
-from vast_orchard.supervision.postgres import open_cluster
 
 __all__ = ["LargeProject", "empty_split", "ended_run", "large_project"]
 
@@ -40,24 +38,12 @@ class LargeProject:
 @contextmanager
 def large_project(count: int) -> Iterator[LargeProject]:
     """Draw snow crystals and bring them in, by the way that people go."""
-    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        place = Path(folder)
-        place.chmod(0o755)  # PostgreSQL may have to run as another user
+    with own_database() as own:
         console().print(f"Drawing and bringing in {count:,} snow crystals")
-        write_collection(place / "crystals", min(count, 2_000))
-        draw_many(place / "crystals" / PICTURES_FOLDER, place / "many", count)
-        (place / "cluster").mkdir()
-        cluster = open_cluster(place / "cluster")
-        cluster.start()
-        try:
-            database = Database(cluster.url)
-            migrate(database)
-            settings = Settings(data_dir=place / "data", database_url=cluster.url)
-            project = bring_in_once(get_context("spawn"), settings, place / "many").project_id
-            yield LargeProject(id=project, database=database, settings=settings, folder=place)
-            database.close()
-        finally:
-            cluster.stop()
+        write_collection(own.folder / "crystals", min(count, 2_000))
+        draw_many(own.folder / "crystals" / PICTURES_FOLDER, own.folder / "many", count)
+        project = bring_in_once(get_context("spawn"), own.settings, own.folder / "many").project_id
+        yield LargeProject(id=project, database=own.database, settings=own.settings, folder=own.folder)
 
 
 def empty_split(session: Session, project_id: int) -> int:

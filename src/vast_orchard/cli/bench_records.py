@@ -2,20 +2,16 @@
 
 import json
 import statistics
-import tempfile
-from pathlib import Path
 from typing import Annotated
 
 import typer
 from sqlalchemy import text
 
+from vast_orchard.cli.bench_database import own_database
 from vast_orchard.cli.served_api import ApiClient, served_api
 from vast_orchard.cli.terminal import AsJson, console
-from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
-from vast_orchard.store.migrate import migrate
 from vast_orchard.store.projects import create_project
-from vast_orchard.supervision.postgres import open_cluster
 
 __all__ = ["bench_records", "fill_pictures"]
 
@@ -82,33 +78,23 @@ def bench_records(
 ) -> None:
     """The Ledger's first page, by number and by a figure, and the start of runs with a snapshot and without one."""
     words = console()
-    with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        place = Path(folder)
-        place.chmod(0o755)  # PostgreSQL may have to run as another user
-        (place / "cluster").mkdir()
-        cluster = open_cluster(place / "cluster")
-        cluster.start()
-        try:
-            database = Database(cluster.url)
-            migrate(database)
-            with served_api(Settings(data_dir=place / "data", database_url=cluster.url)) as (client, _):
-                words.print(f"Making {runs:,} runs of {_EPOCHS} epochs")
-                ledger = fill_pictures(database, "Many runs", 2_000)
-                _fill_runs(database, client, ledger, runs)
-                path = f"/api/projects/{ledger}/runs"
-                first, sorted_ = ([] for _ in range(2))
-                for _ in range(_TURNS):
-                    first.append(1000 * client.seconds(path))
-                    sorted_.append(1000 * client.seconds(path, {"order": "validation_accuracy"}))
-                words.print(f"Making {pictures:,} pictures")
-                large = fill_pictures(database, "Many pictures", pictures)
-                starts = [client.seconds(f"/api/projects/{large}/runs", body={}) for _ in range(_STARTS)]
-            with database.session() as session:
-                query = text("select count(*) from snapshot where project_id = :p")
-                snapshots = session.scalar(query, {"p": large})
-            database.close()
-        finally:
-            cluster.stop()
+    with own_database() as own:
+        database = own.database
+        with served_api(own.settings) as (client, _):
+            words.print(f"Making {runs:,} runs of {_EPOCHS} epochs")
+            ledger = fill_pictures(database, "Many runs", 2_000)
+            _fill_runs(database, client, ledger, runs)
+            path = f"/api/projects/{ledger}/runs"
+            first, sorted_ = ([] for _ in range(2))
+            for _ in range(_TURNS):
+                first.append(1000 * client.seconds(path))
+                sorted_.append(1000 * client.seconds(path, {"order": "validation_accuracy"}))
+            words.print(f"Making {pictures:,} pictures")
+            large = fill_pictures(database, "Many pictures", pictures)
+            starts = [client.seconds(f"/api/projects/{large}/runs", body={}) for _ in range(_STARTS)]
+        with database.session() as session:
+            query = text("select count(*) from snapshot where project_id = :p")
+            snapshots = session.scalar(query, {"p": large})
     found = {
         "ledger_2000_ms": round(_worse(first), 1),
         "ledger_2000_ms_median": round(statistics.median(first), 1),
