@@ -285,7 +285,7 @@ def _release(camera: _Camera) -> None:
         chooser = camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label='Pictures to try']")
         chooser.send_keys("\n".join(map(str, paths)))
         camera.wait("[data-testid=answer]")
-        camera.press("Make an export pack")
+        camera.press("Make the pack")
         camera.wait("[data-testid=proof]")
         camera.wait("[data-testid=answer]")
         time.sleep(7)  # until the notice that the job has ended is gone

@@ -2,7 +2,16 @@
 
 from enum import StrEnum
 
-__all__ = ["JudgedSet", "SetName"]
+__all__ = ["ExportForm", "JudgedSet", "SetName"]
+
+
+class ExportForm(StrEnum):
+    """In which form a model is handed over."""
+
+    PACK = "pack"  # everything, with a program and pictures to check by
+    GRAPH = "graph"  # the ONNX file alone
+    SMALL = "small"  # the same in 8 bits
+    WEIGHTS = "weights"  # to go on with here, or elsewhere
 
 
 class SetName(StrEnum):

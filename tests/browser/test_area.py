@@ -133,7 +133,7 @@ def test_a_rule_for_all_goes_from_the_sheet_to_a_shipped_program(
     file.write_bytes(_picture(900, 40))
     screen.one("input[aria-label='Pictures to try']").send_keys(str(file))
     screen.one("[data-testid=kept-part]")
-    screen.press("Make an export pack")
+    screen.press("Make the pack")
     screen.one("[data-testid=proof]")
     model = running.ask("GET", f"/api/projects/{project}/models")[0]["id"]
     pack = running.ask("GET", f"/api/models/{model}/exports")[0]["id"]

@@ -389,7 +389,7 @@ def _release(screen: Screen, folder: Path, downloads: Path) -> None:
         lambda: screen.one("[data-testid=answer]").text.startswith("unsure") == (sure < 0.99),
     )
     assert screen.one("label input[type=checkbox]").is_selected()  # calibrated, since a threshold was set
-    screen.press("Make an export pack")
+    screen.press("Make the pack")
     screen.reads("[data-testid=proof]", "picture files")
     screen.press("Download")
     # The browser makes the file first and fills it then.

@@ -7,7 +7,8 @@ from fastapi import APIRouter, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead
+from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead, FormRead
+from vast_orchard.at_once.forms import list_forms
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import exports
@@ -15,6 +16,7 @@ from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.schema import JobKind
 from vast_orchard.store.values import ExportValue
+from vast_orchard.types import ExportForm
 
 __all__ = ["router"]
 
@@ -38,33 +40,41 @@ def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list
     return answers
 
 
+@router.get("/forms", response_model=list[FormRead])
+def forms() -> list[dict[str, Any]]:
+    """The forms in which a model is handed over, and what each is for."""
+    return list_forms()
+
+
 @router.get("/models/{model_id}/exports", response_model=list[ExportRead])
 def list_exports(session: SessionOf, model: ModelOf) -> Sequence[ExportValue]:
-    """A model's packs, newest first."""
+    """What was made of a model to hand over, newest first."""
     return exports.list_exports(session, model.id)
 
 
 @router.post("/models/{model_id}/exports", response_model=ExportRead, status_code=http.HTTP_202_ACCEPTED)
 def create_export(session: SessionOf, model: ModelOf, body: ExportCreate | None = None) -> ExportValue:
-    """Make and prove a pack, as a job."""
-    calibrated = body is not None and body.calibrated
-    entry = exports.create_export(session, model.project_id, model.id, calibrated=calibrated)
-    start_job(session, model.project_id, JobKind.EXPORT, f"Export run {model.run_number}", entry.id)
+    """Make and prove a form of the model, as a job."""
+    asked = body or ExportCreate.model_validate({})
+    entry = exports.create_export(session, model.project_id, model.id, calibrated=asked.calibrated, form=asked.form)
+    start_job(session, model.project_id, JobKind.EXPORT, f"Export run {model.run_number} as {asked.form}", entry.id)
     return exports.get_export(session, entry.id)
 
 
 @router.get("/exports/{export_id}/file", response_class=Response)
 def download(session: SessionOf, parts: PartsOf, export_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> Response:
-    """The proven zip."""
+    """The proven file."""
     entry = exports.get_export(session, export_id)
     model = get_model(session, entry.model_id)
     project = get_project(session, entry.project_id)
     if entry.path is None:
         raise ConflictError("This export is not proven yet.", "Wait for its job; failed ones say why in the tray.")
     plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in project.name).strip("-") or "model"
-    name = f"{plain.lower()}-run-{model.run_number}.zip"
+    ending = entry.path.rpartition(".")[2]
+    what = "" if entry.form == ExportForm.PACK else f"-{entry.form}"
+    name = f"{plain.lower()}-run-{model.run_number}{what}.{ending}"
     return Response(
         parts.store.read(entry.path),
-        media_type="application/zip",
+        media_type="application/zip" if ending == "zip" else "application/octet-stream",
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )

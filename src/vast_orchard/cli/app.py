@@ -16,6 +16,8 @@ __all__ = ["app", "main"]
 _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
     "judge": "vast_orchard.cli.judge:judge_folder",
+    "predict": "vast_orchard.cli.predict:predict",
+    "export": "vast_orchard.cli.export:export_model",
     "plan": "vast_orchard.cli.engine:show_plan",
     "starter": "vast_orchard.cli.starter:teach_starter",
     "starters": "vast_orchard.cli.starts:list_starters",

@@ -22,14 +22,21 @@ from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.settings import read_settings
 
-__all__ = ["judge_folder"]
+__all__ = ["judge_folder", "read_model_file"]
 
 # Far above any network that a processor trains; a larger file is something else.
 _LARGEST_BYTES = 256 * 1024 * 1024
 _WANTED = "Give the model.safetensors that orchard train has written, and all of it."
 
 
-def _read(file: Path) -> Model:
+def read_model_file(file: Path) -> Model:
+    """A model that a person named.
+
+    Raises
+    ------
+    InputError
+        It is none, or cannot be read.
+    """
     try:
         if file.stat().st_size > _LARGEST_BYTES:
             raise InputError("It is too large for one.", _WANTED)
@@ -67,7 +74,7 @@ def judge_folder(
     Scores are of the pictures whose folder names one of the model's classes, and stand on standard error.
     """
     words = console()
-    read = _read(model)
+    read = read_model_file(model)
     make_ready(words.print)
     with open_source(folder) as source:
         collection = collect(source, read.preprocessing)

@@ -41,10 +41,11 @@ from vast_orchard.core.watching.history import EpochRecord, watched_to_json
 from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, wording
 from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
-from vast_orchard.formats.export_pack import LEAST_PROOF_PICTURES, Proof, proven_pack
+from vast_orchard.formats.export_pack import proven_pack
 from vast_orchard.formats.layer_table import layer_table
 from vast_orchard.formats.members import Source
 from vast_orchard.formats.model_file import Model, origin_of, trained_model, weights_digest, write_model
+from vast_orchard.formats.proof import LEAST_PROOF_PICTURES, Proof
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace

@@ -114,6 +114,9 @@ def write_model(model: Model) -> bytes:
         "classes": list(model.classes),
         "preprocessing": preprocessing_to_json(model.preprocessing),
         "statistics": asdict(model.statistics),
+        # Said only where they were set, so that a state in training stays to the letter what it was.
+        **({"temperature": model.temperature} if model.temperature != 1 else {}),
+        **({"unsure_below": list(model.unsure_below)} if model.unsure_below is not None else {}),
     }
     return bytes(save(dict(model.weights), {"model": json.dumps(facts)}))
 
@@ -139,6 +142,8 @@ def read_model(data: bytes) -> Model:
             classes=tuple(facts["classes"]),
             preprocessing=preprocessing_from_json(facts["preprocessing"]),
             statistics=ChannelStatistics(**{key: tuple(value) for key, value in facts["statistics"].items()}),
+            temperature=float(facts.get("temperature", 1.0)),
+            unsure_below=None if facts.get("unsure_below") is None else tuple(facts["unsure_below"]),
         )
     except (SafetensorError, KeyError, TypeError, AttributeError, ValueError) as error:
         raise InputError(f"The file is no model that can be read ({str(error)[:120]}).", _DAMAGED) from error

@@ -1,4 +1,4 @@
-"""Export packs: asked for, then proven."""
+"""What is handed over: asked for, then proven."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -11,6 +11,7 @@ from vast_orchard.store.database import tell
 from vast_orchard.store.jobs import job_of
 from vast_orchard.store.schema import Export, JobKind, JobState
 from vast_orchard.store.values import ExportValue, ModelValue
+from vast_orchard.types import ExportForm
 
 __all__ = ["create_export", "finish_export", "get_export", "list_exports"]
 
@@ -28,14 +29,17 @@ def _value(session: Session, row: Export) -> ExportValue:
         size_bytes=row.size_bytes,
         proof=row.proof,
         calibrated=row.calibrated,
+        form=row.form,
         state=job.state if job else JobState.WAITING.value,
         error=job.error if job else None,
     )
 
 
-def create_export(session: Session, project_id: int, model_id: int, *, calibrated: bool) -> ExportValue:
-    """A pack that is wanted."""
-    row = Export(project_id=project_id, model_id=model_id, calibrated=calibrated)
+def create_export(
+    session: Session, project_id: int, model_id: int, *, calibrated: bool, form: ExportForm = ExportForm.PACK
+) -> ExportValue:
+    """A form that is wanted."""
+    row = Export(project_id=project_id, model_id=model_id, calibrated=calibrated, form=form.value)
     session.add(row)
     session.flush()
     return _value(session, row)

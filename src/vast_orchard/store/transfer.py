@@ -113,7 +113,8 @@ class Loader:
         if kind == "runs":
             run, _, name = rest.partition("/")
             return f"runs/{self.new_id('run', int(run))}/{name}"
-        return f"exports/{self.new_id('export', int(rest.removesuffix('.zip')))}.zip"
+        old, _, ending = rest.partition(".")
+        return f"exports/{self.new_id('export', int(old))}.{ending}"
 
     def _load_some(self, name: str, kind: RecordKind, batch: Sequence[_Row]) -> None:
         known = set(kind.sql.columns.keys())
@@ -240,7 +241,7 @@ class Loader:
             Their paths in the archive, under the ids there.
         """
         for path in present:
-            kind, old, *rest = path.removesuffix(".zip").split("/")
+            kind, old, *rest = path.split("/")
             table, new = (Export, "export") if kind == "exports" else (Run, "run")
             values: _Row = {"path": self.new_path(path)}
             if kind == "runs" and rest[0] == START_FILE:
@@ -249,7 +250,9 @@ class Loader:
                 values = {"state_path": values["path"], "state_epoch": int(rest[0][5:].removesuffix(".safetensors"))}
             elif kind == "runs":
                 continue  # of a model, which names it itself
-            self._session.execute(update(table).where(table.id == self.new_id(new, int(old))).values(values))
+            self._session.execute(
+                update(table).where(table.id == self.new_id(new, int(old.partition(".")[0]))).values(values)
+            )
 
     def forget_import(self, import_id: int) -> None:
         """Remove the import that an archive came with."""

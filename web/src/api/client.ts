@@ -58,6 +58,7 @@ export type NetworkPart = Schemas["NetworkPartRead"];
 export type Footing = Schemas["FootingRead"];
 export type Answer = Schemas["AnswerRead"];
 export type Export = Schemas["ExportRead"];
+export type Form = Schemas["FormRead"];
 export type Import = Schemas["ImportRead"];
 export type ImportEntry = Schemas["ImportEntryRead"];
 export type Survey = Schemas["SurveyRead"];

@@ -258,6 +258,15 @@ export function useEpochsOf(runIds: readonly number[]) {
   });
 }
 
+/** The forms in which a model is handed over. */
+export function useForms() {
+  return useQuery({
+    queryKey: ["forms"],
+    queryFn: () => need(client.GET("/api/forms")),
+    staleTime: Infinity,
+  });
+}
+
 export function useExports(modelId: number) {
   return useQuery({
     queryKey: ["exports", modelId],

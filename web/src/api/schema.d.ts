@@ -2592,6 +2592,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Forms
+         * @description The forms in which a model is handed over, and what each is for.
+         */
+        get: operations["forms_api_forms_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/exports": {
         parameters: {
             query?: never;
@@ -2601,13 +2621,13 @@ export interface paths {
         };
         /**
          * List Exports
-         * @description A model's packs, newest first.
+         * @description What was made of a model to hand over, newest first.
          */
         get: operations["list_exports_api_models__model_id__exports_get"];
         put?: never;
         /**
          * Create Export
-         * @description Make and prove a pack, as a job.
+         * @description Make and prove a form of the model, as a job.
          */
         post: operations["create_export_api_models__model_id__exports_post"];
         delete?: never;
@@ -2625,7 +2645,7 @@ export interface paths {
         };
         /**
          * Download
-         * @description The proven zip.
+         * @description The proven file.
          */
         get: operations["download_api_exports__export_id__file_get"];
         put?: never;
@@ -3618,9 +3638,11 @@ export interface components {
         };
         /**
          * ExportCreate
-         * @description What goes into a pack.
+         * @description In which form a model is wanted, and what goes into it.
          */
         ExportCreate: {
+            /** @default pack */
+            form: components["schemas"]["ExportForm"];
             /**
              * Calibrated
              * @description With the temperature, and "unsure" where it is set.
@@ -3629,8 +3651,14 @@ export interface components {
             calibrated: boolean;
         };
         /**
+         * ExportForm
+         * @description In which form a model is handed over.
+         * @enum {string}
+         */
+        ExportForm: "pack" | "graph" | "small" | "weights";
+        /**
          * ExportRead
-         * @description A pack, and its proof once it is there.
+         * @description A form of a model, and its proof once it is there.
          */
         ExportRead: {
             /** Id */
@@ -3657,6 +3685,7 @@ export interface components {
             } | null;
             /** Calibrated */
             calibrated: boolean;
+            form: components["schemas"]["ExportForm"];
             /**
              * State
              * @enum {string}
@@ -3772,6 +3801,19 @@ export interface components {
              * @description A picture from elsewhere would get another working area now.
              */
             fresh_changed: boolean;
+        };
+        /**
+         * FormRead
+         * @description A form in which a model is handed over.
+         */
+        FormRead: {
+            form: components["schemas"]["ExportForm"];
+            /** Title */
+            title: string;
+            /** Purpose */
+            purpose: string;
+            /** Holds */
+            holds: string;
         };
         /**
          * FoundAreaRead
@@ -12074,6 +12116,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forms_api_forms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormRead"][];
                 };
             };
         };

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, Field, model_validator
 
 from vast_orchard.api.schemas.base import JudgedSet, Read, Write
+from vast_orchard.types import ExportForm
 
 __all__ = [
     "AimRead",
@@ -18,6 +19,7 @@ __all__ = [
     "ClassScoresRead",
     "ExportCreate",
     "ExportRead",
+    "FormRead",
     "HeatmapRead",
     "JudgedRead",
     "JudgementCreate",
@@ -254,7 +256,9 @@ class UnsureUpdate(Write):
 
 
 class ExportCreate(Write):
-    """What goes into a pack."""
+    """In which form a model is wanted, and what goes into it."""
+
+    form: ExportForm = ExportForm.PACK
 
     calibrated: bool = Field(False, description='With the temperature, and "unsure" where it is set.')
 
@@ -315,8 +319,17 @@ class AnswerRead(BaseModel):
     kept: list[float] | None = Field(description="Left, top, right, bottom of what counted, in parts of the sides.")
 
 
+class FormRead(BaseModel):
+    """A form in which a model is handed over."""
+
+    form: ExportForm
+    title: str
+    purpose: str
+    holds: str
+
+
 class ExportRead(Read):
-    """A pack, and its proof once it is there."""
+    """A form of a model, and its proof once it is there."""
 
     id: int
     model_id: int
@@ -326,5 +339,6 @@ class ExportRead(Read):
     size_bytes: int | None
     proof: dict[str, Any] | None
     calibrated: bool
+    form: ExportForm
     state: Literal["waiting", "running", "done", "failed", "stopped"]
     error: str | None

@@ -121,7 +121,7 @@ class Look(Base):
 
 
 class Export(Base):
-    """A pack that was asked for, and its proof once it is there."""
+    """A form of a model that was asked for, and its proof once it is there."""
 
     __tablename__ = "export"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -135,3 +135,5 @@ class Export(Base):
     size_bytes: Mapped[int | None] = mapped_column(Integer)
     proof: Mapped[dict[str, Any] | None]
     calibrated: Mapped[bool] = mapped_column(server_default="false")  # with the model's temperature and threshold
+    form: Mapped[str] = mapped_column(String(10), server_default="pack")
+    __table_args__ = (CheckConstraint("form in ('pack', 'graph', 'small', 'weights')", name="form"),)

@@ -61,7 +61,7 @@ class SaidValue:
 
 @dataclass(frozen=True, kw_only=True)
 class ExportValue:
-    """A pack, and its proof once it is there."""
+    """A form of a model, and its proof once it is there."""
 
     id: int
     project_id: int
@@ -73,6 +73,7 @@ class ExportValue:
     size_bytes: int | None
     proof: dict[str, Any] | None
     calibrated: bool
+    form: str
     state: str
     error: str | None
 

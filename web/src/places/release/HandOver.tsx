@@ -1,27 +1,32 @@
-/** What the model is, and its export packs. */
+/** What the model is, and the forms in which it is handed over. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, type Model, need, type Run } from "../../api/client";
+import { client, type Form, type Model, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
+import { useForms } from "../../api/runQueries";
 import { areaFrom, areaWords } from "../../domain/area";
 import { unsureWords } from "../../domain/sureness";
 import { plural, score } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
+import { Failed } from "../../parts/States";
 import { Packs } from "./Packs";
 
 export function HandOver({ run, model }: { run: Run; model: Model }) {
   const { fail } = useNotices();
   const { data: jobs = [] } = useJobs();
   const queries = useQueryClient();
+  const forms = useForms();
+  const [chosen, setChosen] = useState<Form["form"]>("pack");
+  const title = forms.data?.find((form) => form.form === chosen)?.title ?? "pack";
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
-  const makePack = async () => {
+  const make = async () => {
     try {
       await need(
         client.POST("/api/models/{model_id}/exports", {
           params: { path: { model_id: model.id } },
-          body: { calibrated },
+          body: { calibrated, form: chosen },
         }),
       );
       await queries.invalidateQueries({ queryKey: ["exports"] });
@@ -45,11 +50,13 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
           What counts of a picture that it is given: {areaWords(areaFrom(run.recipe.preprocessing.area))}.
         </p>
       )}
-      <p className="mb-3 text-quiet">
-        A pack holds an ONNX file from 8-bit pixels to probabilities, the class list, a description, and a
-        short script for picture files. Before it is offered, the script is run in a fresh process and its
-        answers are compared with the application's.
-      </p>
+      <fieldset className="mb-2">
+        <legend className="sr-only">Form</legend>
+        {forms.data?.map((form) => (
+          <FormChoice key={form.form} form={form} chosen={form.form === chosen} onChoose={setChosen} />
+        ))}
+      </fieldset>
+      {forms.error && <Failed error={forms.error} onRetry={() => void forms.refetch()} />}
       {(model.temperature !== null || model.unsure_below !== null) && (
         <label className="mb-2 flex cursor-pointer items-start gap-2">
           <input
@@ -68,10 +75,10 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
           </span>
         </label>
       )}
-      <Button kind="main" className="justify-center" onClick={() => void makePack()}>
-        Make an export pack
+      <Button kind="main" className="justify-center" onClick={() => void make()}>
+        Make the {title.toLowerCase()}
       </Button>
-      <Packs model={model} jobs={jobs} />
+      <Packs model={model} forms={forms.data ?? []} jobs={jobs} />
       {run.validation && (
         <p className="mt-2 border-t border-hairline pt-3">
           <a className={buttonLook()} href={`/api/models/${model.id}/report.html`} download>
@@ -83,6 +90,34 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
         </p>
       )}
     </aside>
+  );
+}
+
+interface FormChoiceProps {
+  form: Form;
+  chosen: boolean;
+  onChoose: (form: Form["form"]) => void;
+}
+
+function FormChoice({ form, chosen, onChoose }: FormChoiceProps) {
+  return (
+    <label
+      className={`flex cursor-pointer items-start gap-2 border-t border-hairline py-1.5 ${chosen ? "" : "text-quiet"}`}
+      title={form.holds}
+    >
+      <input
+        type="radio"
+        name="form"
+        value={form.form}
+        checked={chosen}
+        onChange={() => onChoose(form.form)}
+        className="mt-1 accent-choice"
+      />
+      <span>
+        <b className="text-ink">{form.title}</b> {form.purpose}
+        {chosen && <span className="block text-sm text-quiet">{form.holds}</span>}
+      </span>
+    </label>
   );
 }
 
