@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.screen import Screen, open_browser
@@ -138,7 +139,7 @@ def test_unlabelled_pictures_are_answered_and_labelled_by_key(screen: Screen, ru
     screen.press("Unlabelled")
     screen.says("6 pictures. What it says of them stands here")
     screen.press("Judge run 1")
-    screen.reads("[data-testid=outcomes-title]", "6 unlabelled pictures by what the model says")
+    screen.reads("[data-testid=outcomes-title]", "6 unlabelled pictures and what the model proposes")
     tiles = "[data-testid=field] [role=gridcell]"
     screen.until("all are there", lambda: len(screen.all(tiles)) == 6)
     screen.all(tiles)[0].click()
@@ -149,10 +150,24 @@ def test_unlabelled_pictures_are_answered_and_labelled_by_key(screen: Screen, ru
     screen.until("the next is chosen", lambda: screen.one(chosen).get_attribute("data-picture") != first)
     screen.keys("2")
     screen.says("of the 2 labelled since bear the label")
+    screen.reads("[data-testid=outcomes-title]", "4 unlabelled pictures")
+    # One is taken as it is proposed, the others at once from a certainty on, and all of these are taken back.
+    screen.all(tiles)[0].click()
+    screen.keys("y")
+    screen.reads("[data-testid=outcomes-title]", "3 unlabelled pictures")
+    slider = screen.one("[aria-label='Least certainty, percent']")
+    slider.send_keys(Keys.HOME)
+    screen.press("All 3")
+    screen.says("unlabelled any more")
+    screen.was_said("3 pictures labelled as run 1 proposes")
+    screen.open(f"/p/{project}/rows?sift=accepted:1")
+    screen.reads("[data-testid=chosen]", "4 pictures")
+    screen.press("Undo")
+    screen.reads("[data-testid=chosen]", "1 picture")
     # What has a label now is scored when it is asked again.
     screen.open(f"/p/{project}/review?run={run}&set=outside")
     screen.press("Judge run 1")
-    screen.reads("[data-testid=verdict]", "on 2 pictures in no set")
+    screen.reads("[data-testid=verdict]", "on 3 pictures in no set")
     assert screen.complaints() == []
 
 

@@ -8,10 +8,12 @@ from fastapi import APIRouter, Path, Query, Response
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
-from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, ProjectOf, SessionOf
+from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.schemas.base import JudgedSet
 from vast_orchard.api.schemas.jobs import JobRead
+from vast_orchard.api.schemas.mending import ActionRead
 from vast_orchard.api.schemas.models import (
+    AnswerProposalRead,
     HeatmapRead,
     JudgedRead,
     JudgementCreate,
@@ -22,6 +24,7 @@ from vast_orchard.api.schemas.models import (
     NearestRead,
     OutcomeRead,
     OutsideRead,
+    ProposalsAccept,
     SentenceRead,
     SliceRead,
     SurenessRead,
@@ -34,14 +37,14 @@ from vast_orchard.at_once.today import judge_by_today
 from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
-from vast_orchard.store import models, outside, predictions
+from vast_orchard.store import models, outside, predictions, proposals
 from vast_orchard.store.areas import areas_for
 from vast_orchard.store.jobs import get_job, job_of
 from vast_orchard.store.pictures import picture_detail
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, JobState
 from vast_orchard.store.snapshots import learnt_as, set_then
-from vast_orchard.store.values import JobValue, ModelValue, OutcomeValue
+from vast_orchard.store.values import ActionValue, JobValue, ModelValue, OutcomeValue, ProposalCount
 from vast_orchard.types import JudgedSet as Sets
 
 __all__ = ["router"]
@@ -135,6 +138,22 @@ def judgement(
         _check_answered(session, model, set, look)
         return judge_by_today(session, model, set)
     return _judged(session, model, set, look)
+
+
+@router.get("/models/{model_id}/proposals", response_model=list[AnswerProposalRead])
+def list_proposals(
+    session: SessionOf, model: ModelOf, least: Annotated[float, Query(ge=0, le=1)] = 0.95
+) -> Sequence[ProposalCount]:
+    """Of each class how many unlabelled pictures the model proposes it for, and for how many with this certainty."""
+    return proposals.count_proposals(session, model, least)
+
+
+@router.post("/models/{model_id}/proposals", response_model=ActionRead)
+def accept(session: SessionOf, model: ModelOf, window: WindowOf, body: ProposalsAccept) -> ActionValue:
+    """Give unlabelled pictures the label that the model proposes, as one step."""
+    return proposals.accept_proposals(
+        session, model, window, least=body.least, class_id=body.class_id, picture_ids=body.picture_ids
+    )
 
 
 @router.get("/models/{model_id}/in-short", response_model=list[SentenceRead])

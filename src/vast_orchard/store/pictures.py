@@ -150,7 +150,7 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
     )
     before, after = aliased(Class), aliased(Class)
     history = session.execute(
-        select(Action.done_at, before.name, after.name)
+        select(Action.done_at, before.name, after.name, Action.detail["by_run"].as_integer())
         .select_from(ActionChange)
         .join(Action, Action.id == ActionChange.action_id)
         .outerjoin(before, before.id == ActionChange.change["class"][0].as_integer())
@@ -176,5 +176,9 @@ def picture_detail(session: Session, project_id: int, picture_id: int, split_id:
             )
             for entry, source in appearances
         ],
-        history=[f"{old or 'unlabelled'} → {new or 'unlabelled'}, {when:%Y-%m-%d %H:%M}" for when, old, new in history],
+        history=[
+            f"{old or 'unlabelled'} → {new or 'unlabelled'}, {when:%Y-%m-%d %H:%M}"
+            + (f", as run {run} proposed" if run else "")
+            for when, old, new, run in history
+        ],
     )

@@ -87,6 +87,7 @@ export type Ingredient = Schemas["IngredientRead"];
 export type DrawnSheet = Schemas["SheetRead"];
 export type SplitChecks = Schemas["SplitChecksRead"];
 export type JudgedSet = Schemas["JudgedRead"]["set"];
+export type AnswerProposal = Schemas["AnswerProposalRead"];
 export type Sentence = Schemas["SentenceRead"];
 export type Nearest = Schemas["NearestRead"];
 export type SetName = "training" | "validation" | "test";

@@ -1,6 +1,14 @@
 /** What is read of what models said: each under the key by which live events refresh it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { client, type Heatmap, type JudgedSet, type Model, need } from "./client";
+import {
+  type AnswerProposal,
+  client,
+  type Heatmap,
+  type JudgedSet,
+  type Model,
+  need,
+  type Problem,
+} from "./client";
 
 /** Validation answers by itself; test only under a look that was counted. */
 function lookQuery(look: number | undefined): { look?: number } {
@@ -197,4 +205,18 @@ export function heatReader(model: Model, classId: Looking["classId"], look: numb
       { ...FIRST_LOOK, classId: classOf(model, labelled, { ...FIRST_LOOK, classId }) },
       look,
     );
+}
+
+/** Of each class how many unlabelled pictures the model proposes it for, and for how many with this certainty. */
+export function useProposals(modelId: number, least: number) {
+  return useQuery<AnswerProposal[], Problem>({
+    queryKey: ["judgement", "proposals", modelId, least],
+    queryFn: () =>
+      need(
+        client.GET("/api/models/{model_id}/proposals", {
+          params: { path: { model_id: modelId }, query: { least } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
 }

@@ -2270,6 +2270,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Proposals
+         * @description Of each class how many unlabelled pictures the model proposes it for, and for how many with this certainty.
+         */
+        get: operations["list_proposals_api_models__model_id__proposals_get"];
+        put?: never;
+        /**
+         * Accept
+         * @description Give unlabelled pictures the label that the model proposes, as one step.
+         */
+        post: operations["accept_api_models__model_id__proposals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/in-short": {
         parameters: {
             query?: never;
@@ -2801,6 +2825,21 @@ export interface components {
                 [key: string]: number | null;
             };
             counted_by_class: components["schemas"]["AnsweredRead"];
+        };
+        /**
+         * AnswerProposalRead
+         * @description Unlabelled pictures that a model proposes one class for.
+         */
+        AnswerProposalRead: {
+            /** Class Id */
+            class_id: number;
+            /** Waiting */
+            waiting: number;
+            /**
+             * Certain
+             * @description Of these, at least as probable as was asked.
+             */
+            certain: number;
         };
         /**
          * AnswerRead
@@ -5570,6 +5609,22 @@ export interface components {
             /** Labelled */
             labelled: number;
             shares: components["schemas"]["SharesBody"];
+        };
+        /**
+         * ProposalsAccept
+         * @description Which proposals are taken: all, of one class, or of some pictures.
+         */
+        ProposalsAccept: {
+            /**
+             * Least
+             * @description Of the probability, with the model's temperature if it has one.
+             * @default 0
+             */
+            least: number;
+            /** Class Id */
+            class_id?: number | null;
+            /** Picture Ids */
+            picture_ids?: number[] | null;
         };
         /**
          * PutAway
@@ -11560,6 +11615,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JudgementRead"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_proposals_api_models__model_id__proposals_get: {
+        parameters: {
+            query?: {
+                least?: number;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerProposalRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    accept_api_models__model_id__proposals_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalsAccept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
                 };
             };
             /** @description Validation Error */

@@ -47,6 +47,7 @@ const BY_PLACE: Record<string, Keys> = {
     ["Ctrl + click, Shift + click", "another cell too; all cells up to there"],
     ["B, double click", "a cell in both directions"],
     ["1 … 9, 0, L", "mend the label of the chosen picture; the next follows"],
+    ["Y", "of unlabelled ones: take what the model proposes"],
     ["X, U, T, S", "exclude, mark unsure, note, put into a set, as in Rows"],
     ["Enter, double click", "Close-up; ← → for the next one there"],
     ["W", "where the model looks, over the tiles or in the Close-up"],

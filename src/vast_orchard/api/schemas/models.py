@@ -5,11 +5,12 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, Field, model_validator
 
-from vast_orchard.api.schemas.base import JudgedSet, Read, Write
+from vast_orchard.api.schemas.base import JudgedSet, PictureId, Read, RecordId, Write
 from vast_orchard.types import ExportForm
 
 __all__ = [
     "AimRead",
+    "AnswerProposalRead",
     "AnswerRead",
     "AnsweredRead",
     "AnsweringRead",
@@ -31,6 +32,7 @@ __all__ = [
     "NearestRead",
     "OutcomeRead",
     "OutsideRead",
+    "ProposalsAccept",
     "ScoreRead",
     "ScoresRead",
     "SentenceRead",
@@ -317,6 +319,22 @@ class AnswerRead(BaseModel):
     probabilities: list[float]
     calibrated: list[float] = Field(description="The same with the model's temperature.")
     kept: list[float] | None = Field(description="Left, top, right, bottom of what counted, in parts of the sides.")
+
+
+class AnswerProposalRead(Read):
+    """Unlabelled pictures that a model proposes one class for."""
+
+    class_id: int
+    waiting: int
+    certain: int = Field(description="Of these, at least as probable as was asked.")
+
+
+class ProposalsAccept(Write):
+    """Which proposals are taken: all, of one class, or of some pictures."""
+
+    least: float = Field(0.0, ge=0, le=1, description="Of the probability, with the model's temperature if it has one.")
+    class_id: RecordId | None = None
+    picture_ids: list[PictureId] | None = Field(default=None, min_length=1, max_length=200_000)
 
 
 class FormRead(BaseModel):

@@ -1,6 +1,6 @@
 """Judges a model on one set of its run, or on what lies in none: predictions of its state, and their scores."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -10,6 +10,7 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.judging.scores import judge, picture_losses
 from vast_orchard.core.judging.sureness import sureness
+from vast_orchard.core.judging.worth import worth_labelling
 from vast_orchard.core.network.features import last_features
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.feature_file import write_features
@@ -60,8 +61,9 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
         _keep_features(context, entry, model, [picture.picture_id for picture in pictures], pixels)
     # A picture that is no copy is a group of its own.
     groups = np.array([copies.get(picture.picture_id, -picture.picture_id) for picture in pictures], np.int64)
+    worth = _worth(context, model, pictures, pixels, logits) if set_name is JudgedSet.OUTSIDE else {}
     parts = [
-        _judged(entry, name, [pictures[n] for n in chosen], logits[:, chosen], groups[chosen])
+        _judged(entry, name, [pictures[n] for n in chosen], logits[:, chosen], groups[chosen], worth)
         for name, chosen in _parts_of(set_name, pictures).items()
     ]
     try:
@@ -89,6 +91,18 @@ def _parts_of(set_name: JudgedSet, pictures: Sequence[JudgedPictureValue]) -> di
     for place, picture in enumerate(pictures):
         parts[JudgedSet.UNLABELLED if picture.class_id is None else JudgedSet.OUTSIDE].append(place)
     return parts
+
+
+def _worth(
+    context: WorkContext, model: Model, pictures: Sequence[JudgedPictureValue], pixels: Array, logits: FloatArray
+) -> dict[int, float]:
+    """How much each unlabelled picture is worth labelling first: 1 for the first, falling to 0."""
+    chosen = [place for place, picture in enumerate(pictures) if picture.class_id is None]
+    if not chosen:
+        return {}
+    features = last_features(model.network(), pixels[chosen], model.statistics, make_team(context.settings))
+    order = worth_labelling(tempered(logits[:, chosen], 1.0), features)
+    return {pictures[chosen[place]].picture_id: 1 - rank / len(order) for rank, place in enumerate(order.tolist())}
 
 
 def _keep_features(
@@ -122,6 +136,7 @@ def _judged(
     pictures: Sequence[JudgedPictureValue],
     logits: FloatArray,
     groups: Array,
+    worth: Mapping[int, float],
 ) -> _Judged:
     """Predictions and scores of one set; of unlabelled pictures there is a count.
 
@@ -130,6 +145,8 @@ def _judged(
     logits : ndarray, shape (views, N, K)
     groups : ndarray, shape (N,), int
         Copies share a number.
+    worth : mapping of int to float
+        Of unlabelled pictures, by their ids.
     """
     if not pictures:
         return _Judged(set_name=set_name, scores=None, sureness=None, rows=[])
@@ -156,6 +173,7 @@ def _judged(
             "loss": losses[n],
             "probabilities": [float(p) for p in probabilities[n]],
             "runner_up": ids[second],
+            "worth": worth.get(picture.picture_id),
             "calibrated": None if calibrated is None else float(calibrated[n, first]),
         }
         for n, (picture, (first, second)) in enumerate(zip(pictures, ranked[:, :2].tolist(), strict=True))

@@ -96,6 +96,7 @@ class Prediction(Base):
     loss: Mapped[float | None] = mapped_column(REAL)
     probabilities: Mapped[list[float]] = mapped_column(ARRAY(REAL))
     runner_up: Mapped[int | None]  # id of the class that is next
+    worth: Mapped[float | None] = mapped_column(REAL)  # of what has no label: 1 for the first to be labelled, falling
     # Probability of the predicted class with the model's temperature; None where that was not known.
     calibrated: Mapped[float | None] = mapped_column(REAL)
     __table_args__ = (

@@ -7,7 +7,19 @@ from vast_orchard.store.schema import Model, Prediction, Run
 from vast_orchard.store.sift.syntax import SiftError, Word
 from vast_orchard.types import SetName
 
-__all__ = ["against_run"]
+__all__ = ["against_run", "run_number"]
+
+
+def run_number(word: Word) -> int:
+    """The number that a word names.
+
+    Raises
+    ------
+    SiftError
+    """
+    if not (word.text.isascii() and word.text.isdecimal() and len(word.text) <= 9):
+        raise SiftError(f"{word.text} is not the number of a run.", "Take a number from the Ledger.", word.place)
+    return int(word.text)
 
 
 def against_run(field: str, word: Word, project_id: int) -> ColumnElement[bool]:
@@ -21,8 +33,7 @@ def against_run(field: str, word: Word, project_id: int) -> ColumnElement[bool]:
     SiftError
         The word is not the number of a run.
     """
-    if not (word.text.isascii() and word.text.isdecimal() and len(word.text) <= 9):
-        raise SiftError(f"{word.text} is not the number of a run.", "Take a number from the Ledger.", word.place)
+    number = run_number(word)
     other, broken = aliased(Prediction), field == "broken"
     said = (
         select(other.picture_id)
@@ -30,7 +41,7 @@ def against_run(field: str, word: Word, project_id: int) -> ColumnElement[bool]:
         .join(Run, Run.id == Model.run_id)
         .where(
             Run.project_id == project_id,
-            Run.number == int(word.text),
+            Run.number == number,
             Run.deleted_at.is_(None),
             other.picture_id == Prediction.picture_id,
             other.set_name == SetName.VALIDATION.value,

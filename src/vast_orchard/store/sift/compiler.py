@@ -35,6 +35,7 @@ from vast_orchard.store.schema import (
     Prediction,
 )
 from vast_orchard.store.set_codes import SetCodes, in_set
+from vast_orchard.store.sift.accepted import accepted_of
 from vast_orchard.store.sift.against import against_run
 from vast_orchard.store.sift.amounts import amount_of, span_of
 from vast_orchard.store.sift.copy_flags import copy_flags
@@ -258,6 +259,8 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
         case Kind.AREA:
             return _area(word, scope)
         case Kind.RUN:
+            if term.field == "accepted":
+                return accepted_of(word, scope.project_id)
             return against_run(term.field, word, scope.project_id)
 
 
@@ -423,6 +426,7 @@ def _order_key(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
         "class": Class.place.expression,
         "p": Prediction.p.expression,
         "loss": Prediction.loss.expression,
+        "worth": Prediction.worth.expression,
     }
     match entry.key:
         case "changed":

@@ -51,6 +51,7 @@ FIELDS = {
     "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
     "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
     "area": Field(kind=Kind.AREA, words="the part that counts: area:own, area:covered, area:whole"),
+    "accepted": Field(kind=Kind.RUN, words="labelled as that run proposed, and still so: accepted:3"),
     "mended": Field(kind=Kind.RUN, words="right now, and wrong by that run: mended:3", needs_run=True),
     "broken": Field(kind=Kind.RUN, words="wrong now, and right by that run: broken:3", needs_run=True),
     "predicted": Field(kind=Kind.CLASS, words="what the run read it as: predicted:plate", needs_run=True),
@@ -103,8 +104,9 @@ ORDERS = {
     "like": "by likeness to the chosen picture, most alike first",
     "p": "by the run's probability",
     "loss": "by the run's loss",
+    "worth": "of what has no label: by what a label would teach the run",
 }
-RUN_ORDERS = frozenset({"p", "loss"})
+RUN_ORDERS = frozenset({"p", "loss", "worth"})
 
 JOINS = {"and": "both", "or": "at least one", "not": "the opposite"}
 

@@ -4,7 +4,14 @@ from vast_orchard.store.values.areas import AreaCounts, AreaRulesValue, AreaRule
 from vast_orchard.store.values.history import ActionValue, UndoResult
 from vast_orchard.store.values.imports import ArrivedPicture, ImportValue
 from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
-from vast_orchard.store.values.models import ExportValue, ModelValue, OutcomeValue, SaidValue, StartingModel
+from vast_orchard.store.values.models import (
+    ExportValue,
+    ModelValue,
+    OutcomeValue,
+    ProposalCount,
+    SaidValue,
+    StartingModel,
+)
 from vast_orchard.store.values.pictures import (
     AppearanceValue,
     BinnedPicture,
@@ -70,6 +77,7 @@ __all__ = [
     "ProjectGlimpse",
     "ProjectName",
     "ProjectValue",
+    "ProposalCount",
     "QueuedRun",
     "ResultValue",
     "RunGroupValue",

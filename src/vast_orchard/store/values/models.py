@@ -4,7 +4,7 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "SaidValue", "StartingModel"]
+__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "ProposalCount", "SaidValue", "StartingModel"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -76,6 +76,15 @@ class ExportValue:
     form: str
     state: str
     error: str | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProposalCount:
+    """Unlabelled pictures that a model proposes one class for."""
+
+    class_id: int
+    waiting: int
+    certain: int  # of these, at least as probable as was asked
 
 
 @dataclass(frozen=True, kw_only=True)

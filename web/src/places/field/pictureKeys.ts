@@ -18,6 +18,8 @@ export interface PictureDesk {
   showLike: (id: number) => void;
   showVaried: (ids: readonly number[]) => void;
   showArea: (ids: readonly number[]) => void;
+  /** Labels them as the model on show proposes; where nothing is proposed there is no such step. */
+  accept: ((ids: readonly number[]) => void) | undefined;
   chooseAll: () => void;
   chooseNone: () => void;
   sift: () => void;
@@ -74,6 +76,7 @@ const STEPS = new Map<string, (ids: readonly number[], desk: PictureDesk) => voi
   ["s", (_, desk) => desk.lay({ kind: "set" })],
   ["v", (ids, desk) => desk.showVaried(ids)],
   ["a", (ids, desk) => desk.showArea(ids)],
+  ["y", (ids, desk) => desk.accept?.(ids)],
   ["Delete", (ids, desk) => desk.bin(ids)],
 ]);
 

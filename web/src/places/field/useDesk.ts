@@ -25,6 +25,8 @@ interface Parts {
   onSift: (sift: string, like?: number) => void;
   /** Where a Sift is written. */
   onWriteSift: () => void;
+  /** Labels pictures as the model on show proposes, where it does. */
+  accept?: ((ids: readonly number[]) => void) | undefined;
 }
 
 export interface DeskActions extends PictureDesk {
@@ -81,6 +83,13 @@ export function useDesk(parts: Parts): DeskActions {
       navigate(`/p/${project.id}/runs?part=variation&pictures=${ids.slice(0, 12).join(",")}`),
     showArea: (ids) =>
       navigate(`/p/${project.id}/rows/area${ids.length ? `?pictures=${ids.slice(0, 500).join(",")}` : ""}`),
+    accept:
+      parts.accept &&
+      ((ids) => {
+        if (!ids.length) return;
+        goOn(ids);
+        parts.accept?.(ids);
+      }),
     chooseAll: chosen.chooseAll,
     chooseNone: chosen.chooseNone,
     sift: parts.onWriteSift,

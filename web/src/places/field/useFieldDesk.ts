@@ -13,6 +13,8 @@ interface Options {
   movesOn: boolean;
   onSift: (sift: string, like?: number) => void;
   onWriteSift: () => void;
+  /** Labels pictures as the model on show proposes, where it does. */
+  accept?: (ids: readonly number[]) => void;
 }
 
 export function useFieldDesk(shown: Shown, options: Options) {
