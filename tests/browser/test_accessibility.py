@@ -44,7 +44,8 @@ _VIEWS = (
     ("/p/{p}/review", "[data-testid=in-short]", "Run 1"),
     ("/p/{p}/review?set=unlabelled", "[data-testid=outcomes-title]", ""),
     ("/p/{p}/review?view=sure", "[data-testid=answering]", ""),
-    ("/p/{p}/release", "h2", ""),
+    ("/p/{p}/release", "input[name=form]", ""),
+    ("/p/{p}/release?view=offers", "[data-testid=offer]", "Facts"),
 )
 
 
@@ -63,6 +64,8 @@ def project(running: Running) -> int:
     recipe = {**small_recipe(epochs=1), "network": "Own"}
     run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
     until("it is judged", lambda: running.ask("GET", f"/api/runs/{run['id']}")["validation"])
+    offered = running.ask("GET", f"/api/projects/{project}/models")[0]["id"]
+    running.ask("POST", f"/api/models/{offered}/offers", json={"name": "Station", "purpose": "To be read aloud"})
     model = f"/api/models/{running.ask('GET', f'/api/projects/{project}/models')[0]['id']}/judgements"
     running.ask("POST", model, json={"set": "outside"})
     until("it is asked", lambda: any(entry["set"] == "unlabelled" for entry in running.ask("GET", model)))

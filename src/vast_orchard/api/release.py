@@ -37,7 +37,7 @@ def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list
     answers: list[dict[str, Any]] = parts.quick.run(
         "answer", model_path=model.path, files=contents, temperature=model.temperature or 1.0
     )
-    return answers
+    return [{**answer, "run": model.run_number, "digest": model.digest} for answer in answers]
 
 
 @router.get("/forms", response_model=list[FormRead])

@@ -17,6 +17,7 @@ from vast_orchard.cli.bench_area import bench_area
 from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_defaults import bench_defaults
+from vast_orchard.cli.bench_hand_over import bench_hand_over
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_judging import bench_judging
 from vast_orchard.cli.bench_networks import NETWORKS
@@ -227,6 +228,7 @@ app.command("area")(bench_area)
 app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
 app.command("defaults")(bench_defaults)
+app.command("hand-over")(bench_hand_over)
 app.command("import")(bench_import)
 app.command("networks")(bench_networks)
 app.command("records")(bench_records)

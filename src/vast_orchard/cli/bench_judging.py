@@ -37,7 +37,7 @@ from vast_orchard.store.database import Database
 from vast_orchard.store.models import store_judgement
 from vast_orchard.types import SetName
 
-__all__ = ["bench_judging"]
+__all__ = ["bench_judging", "learnt_model"]
 
 # Fixed before anything was measured.
 _SET, _TRAINING, _LEARNT, _LOOKED_AT = "crystals", 1000, 7001, 7002
@@ -65,18 +65,18 @@ look();
 """
 
 
-def _learnt() -> Model:
-    """What *Train* makes of a thousand made-up crystals."""
-    settings = TrainingSettings(epochs=proposed_epochs(_TRAINING), keep=Keep.LAST)
-    recipe = Recipe(network=ready_network(DEFAULT_NETWORK), settings=settings, watch=Watch(every=0))
-    classes = tuple(MADE_UP_SETS[_SET].classes)
-    running = begin(recipe, len(classes), draw_set(_SET, _TRAINING, _LEARNT), None, team=Team(2))
+def learnt_model(kind: str, network: str, count: int, seed: int) -> Model:
+    """What *Train* makes of so many made-up pictures of one kind."""
+    settings = TrainingSettings(epochs=proposed_epochs(count), keep=Keep.LAST)
+    recipe = Recipe(network=ready_network(network), settings=settings, watch=Watch(every=0))
+    classes = tuple(MADE_UP_SETS[kind].classes)
+    running = begin(recipe, len(classes), draw_set(kind, count, seed), None, team=Team(2))
     for _ in running.results:
         pass
-    network = running.network
+    made = running.network
     return Model(
-        description=network.description, weights=network.state(), classes=classes,
-        preprocessing=Preprocessing(size=network.description.input_shape[0]), statistics=running.statistics,
+        description=made.description, weights=made.state(), classes=classes,
+        preprocessing=Preprocessing(size=made.description.input_shape[0]), statistics=running.statistics,
     )  # fmt: skip
 
 
@@ -227,7 +227,7 @@ def bench_judging(
     words = console()
     make_ready(words.print)
     words.print(f"Teaching {DEFAULT_NETWORK} on {_TRAINING:,} made-up crystals, and looking where it looks")
-    found = _heat_figures(_learnt())
+    found = _heat_figures(learnt_model(_SET, DEFAULT_NETWORK, _TRAINING, _LEARNT))
     with large_project(count + _LEARNT_FROM) as large:
         other, run = _judged_runs(large.database, large.id)
         with served_api(large.settings) as (client, _):

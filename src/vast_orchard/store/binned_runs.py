@@ -9,6 +9,7 @@ from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.bin import pack_files, weight_files
 from vast_orchard.store.database import tell
 from vast_orchard.store.ledger import one_run
+from vast_orchard.store.offers import in_use
 from vast_orchard.store.runs import link_runs
 from vast_orchard.store.schema import (
     Export,
@@ -56,6 +57,8 @@ def bin_run(session: Session, run_id: int) -> None:
         raise MissingError(f"There is no run {run_id}.", "It may lie in the bin already.")
     if row.state != RunState.ENDED:
         raise ConflictError(f"Run {row.number} has not ended.", "Stop it first, or wait.")
+    if names := in_use(session, run_id):
+        raise ConflictError(f"The model of run {row.number} is in use as {names[0]}.", "Put it away in Release first.")
     row.deleted_at = session.scalar(select(func.now()))
     session.flush()
     link_runs(session, row.project_id)

@@ -8,14 +8,26 @@ from sqlalchemy import and_, func, insert, or_, select
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Picture, Prediction, SnapshotPicture
-from vast_orchard.store.values import ModelValue, OutcomeValue
+from vast_orchard.store.values import ModelValue, OutcomeValue, StoredAnswer
 
-__all__ = ["SureAnswers", "list_outcomes", "store_predictions", "sure_answers"]
+__all__ = ["SureAnswers", "list_outcomes", "store_predictions", "stored_answers", "sure_answers"]
 
 
 def store_predictions(session: Session, model_id: int, set_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
     """Store a model's predictions on one set, whose judgement stands."""
     session.execute(insert(Prediction), [{"model_id": model_id, "set_name": set_name, **row} for row in rows])
+
+
+def stored_answers(session: Session, model: ModelValue, set_name: str, count: int) -> Sequence[StoredAnswer]:
+    """Some answers on a set whose pictures are still here, the same ones each time."""
+    rows = session.execute(
+        select(Prediction.picture_id, Picture.sha256, Prediction.probabilities)
+        .join(Picture, Picture.id == Prediction.picture_id)
+        .where(Prediction.model_id == model.id, Prediction.set_name == set_name)
+        .order_by(Picture.sha256)
+        .limit(count)
+    )
+    return [StoredAnswer(picture_id=row[0], sha256=row[1], probabilities=list(row[2])) for row in rows]
 
 
 def list_outcomes(

@@ -23,6 +23,7 @@ from vast_orchard.store.schema import (
     Judgement,
     Look,
     Model,
+    Offer,
     Picture,
     PictureMeasure,
     PicturePrint,
@@ -148,6 +149,7 @@ RECORDS: Mapping[str, RecordKind] = {
         ),
         RecordKind(table=Look, belongs=_of_project(Look), names={"project_id": "project", "model_id": "model"}),
         RecordKind(table=Export, belongs=_of_project(Export), names={"project_id": "project", "model_id": "model"}),
+        RecordKind(table=Offer, belongs=_of_project(Offer), names={"project_id": "project", "model_id": "model"}),
         RecordKind(table=Job, belongs=_ended_work, names={"project_id": "project"}),
     )
 }  # fmt: skip
@@ -156,5 +158,5 @@ RECORDS: Mapping[str, RecordKind] = {
 # Tables of runs and what hangs on them.
 OF_RUNS = frozenset({
     "run_group", "snapshot", "snapshot_picture", "run", "epoch", "model", "judgement", "prediction", "look", "export",
-    "job",
+    "offer", "job",
 })  # fmt: skip

@@ -50,10 +50,12 @@ const REFRESHED: Record<string, readonly string[]> = {
     "starting-models",
     "ingredients",
     "bin",
+    "offers",
     "holdings",
     "queue",
   ],
   exports: ["exports", "holdings"],
+  offers: ["offers"],
   jobs: ["jobs", "exports", "parcels", "queue"],
 };
 

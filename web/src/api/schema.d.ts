@@ -2596,6 +2596,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Offers
+         * @description The models on offer, by name, the newest version first.
+         */
+        get: operations["list_offers_api_projects__project_id__offers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Create Offer
+         * @description Put a model on the list, as the next version of its name; it is being tried, and private, until it is in use.
+         */
+        post: operations["create_offer_api_models__model_id__offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offers/{offer_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Offer
+         * @description Describe it otherwise, put it in use in place of the version that was, or put it away.
+         */
+        patch: operations["change_offer_api_offers__offer_id__patch"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/offers/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go Back
+         * @description Use the version of a name again that was in use before.
+         */
+        post: operations["go_back_api_projects__project_id__offers_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/agreement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Agreement
+         * @description Have the model answer stored validation pictures again, beside what it answered when it was judged.
+         */
+        post: operations["agreement_api_models__model_id__agreement_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/try": {
         parameters: {
             query?: never;
@@ -2808,6 +2908,28 @@ export interface components {
             undoes: number | null;
         };
         /**
+         * AgreementRead
+         * @description Whether a model answers stored pictures as it did when it was judged.
+         */
+        AgreementRead: {
+            /** Pictures */
+            pictures: number;
+            /**
+             * Max Abs Difference
+             * @description Of any probability.
+             */
+            max_abs_difference: number;
+            /**
+             * Changed
+             * @description Answers that are others.
+             */
+            changed: number;
+            /** Agrees */
+            agrees: boolean;
+            /** Digest */
+            digest: string | null;
+        };
+        /**
          * AimRead
          * @description The lowest threshold with which so many answers are right; null: none reaches it.
          */
@@ -2862,6 +2984,16 @@ export interface components {
              * @description Left, top, right, bottom of what counted, in parts of the sides.
              */
             kept: number[] | null;
+            /**
+             * Run
+             * @description Number of the run whose model answered.
+             */
+            run: number | null;
+            /**
+             * Digest
+             * @description SHA-256 of the weights that answered.
+             */
+            digest: string | null;
         };
         /**
          * AnsweredRead
@@ -4953,6 +5085,131 @@ export interface components {
              * @default 0
              */
             test: number;
+        };
+        /**
+         * OfferBack
+         * @description Of which name the former version is wanted.
+         */
+        OfferBack: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * OfferCreate
+         * @description Under which name a model is put on the list, and what is to be known of it.
+         */
+        OfferCreate: {
+            /** Name */
+            name: string;
+            /**
+             * Purpose
+             * @description What it is for.
+             * @default
+             */
+            purpose: string;
+            /**
+             * Limits
+             * @description What it must not be used for, and where it errs.
+             * @default
+             */
+            limits: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * OfferRead
+         * @description A model on offer.
+         */
+        OfferRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /** Model Id */
+            model_id: number;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /** Digest */
+            digest: string | null;
+            /** Purpose */
+            purpose: string;
+            /** Limits */
+            limits: string;
+            /** Note */
+            note: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "tried" | "in_use" | "put_away";
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Used At */
+            used_at: string | null;
+            /** Run Id */
+            run_id: number | null;
+            /** Run Number */
+            run_number: number | null;
+            /** Classes */
+            classes: string[];
+            /** Preprocessing */
+            preprocessing: {
+                [key: string]: unknown;
+            };
+            /** @description Null: it was not judged on validation. */
+            validation: components["schemas"]["OfferedScoresRead"] | null;
+            /**
+             * Looks
+             * @description At the test set.
+             */
+            looks: number;
+        };
+        /**
+         * OfferUpdate
+         * @description What is to be otherwise.
+         */
+        OfferUpdate: {
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
+            /**
+             * Limits
+             * @default
+             */
+            limits: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * State
+             * @default tried
+             * @enum {string}
+             */
+            state: "tried" | "in_use" | "put_away";
+        };
+        /**
+         * OfferedScoresRead
+         * @description How often it was right, and on how many pictures.
+         */
+        OfferedScoresRead: {
+            /** Accuracy */
+            accuracy: number;
+            /** Accuracy Interval */
+            accuracy_interval: number[];
+            /** Count */
+            count: number;
         };
         /**
          * OpenedBlockRead
@@ -12198,6 +12455,173 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunNetworkRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_offers_api_projects__project_id__offers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_offer_api_models__model_id__offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_offer_api_offers__offer_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                offer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    go_back_api_projects__project_id__offers_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferBack"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    agreement_api_models__model_id__agreement_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgreementRead"];
                 };
             };
             /** @description Validation Error */

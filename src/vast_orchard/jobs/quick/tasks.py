@@ -20,6 +20,7 @@ from vast_orchard.formats.picture_file import PictureLimits, part_kept, read_pic
 from vast_orchard.jobs.context import WorkContext, open_context
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace
+from vast_orchard.jobs.quick.agreement import answers_again
 from vast_orchard.jobs.quick.finding import found_areas
 from vast_orchard.jobs.quick.looking import heatmap, nearest_learnt
 from vast_orchard.jobs.quick.plans import Plans
@@ -123,6 +124,10 @@ def _heatmap(model_path: str, sha256: str, **asked: Any) -> dict[str, Any]:
     return heatmap(model, data, answer=lambda pixels: model.probabilities(pixels, team), **asked)
 
 
+def _answers_again(model_path: str, **asked: Any) -> list[list[float]]:
+    return answers_again(_Place.store, _model(model_path), team=make_team(_Place.settings), **asked)
+
+
 @lru_cache(maxsize=1)
 def _features(path: str) -> tuple[Array, Array]:
     return read_features(_Place.store.read(path))
@@ -185,6 +190,7 @@ TASKS: dict[str, Callable[..., Any]] = {
     **{task: _varied(task) for task in ("variation_sheet", "operation_extremes", "preprocessing_sheet", "steps_sheet")},
     "found_areas": _found_areas,
     "answer": _answer,
+    "answers_again": _answers_again,
     "heatmap": _heatmap,
     "nearest": _nearest,
 }

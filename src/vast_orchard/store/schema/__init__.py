@@ -14,7 +14,16 @@ from vast_orchard.store.schema.collection import (
     Project,
 )
 from vast_orchard.store.schema.ingredients import Ingredient, IngredientKind, Split, SplitMember
-from vast_orchard.store.schema.models import Export, Judgement, Look, Model, ModelKind, Prediction
+from vast_orchard.store.schema.models import (
+    Export,
+    Judgement,
+    Look,
+    Model,
+    ModelKind,
+    Offer,
+    OfferState,
+    Prediction,
+)
 from vast_orchard.store.schema.runs import (
     Epoch,
     GroupKind,
@@ -48,6 +57,8 @@ __all__ = [
     "Look",
     "Model",
     "ModelKind",
+    "Offer",
+    "OfferState",
     "Parcel",
     "Picture",
     "PictureMeasure",

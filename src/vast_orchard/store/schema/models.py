@@ -21,7 +21,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from vast_orchard.store.schema.base import Base, project_key
 
-__all__ = ["Export", "Judgement", "Look", "Model", "ModelKind", "Prediction"]
+__all__ = ["Export", "Judgement", "Look", "Model", "ModelKind", "Offer", "OfferState", "Prediction"]
 
 
 class ModelKind(StrEnum):
@@ -119,6 +119,40 @@ class Look(Base):
     model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
     place: Mapped[str] = mapped_column(String(40))
     looked_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+
+
+class OfferState(StrEnum):
+    """tried → in_use → put_away, and from each to each: one version of a name at most is in use."""
+
+    TRIED = "tried"
+    IN_USE = "in_use"
+    PUT_AWAY = "put_away"
+
+
+class Offer(Base):
+    """A version of a named model that others are to answer by."""
+
+    __tablename__ = "offer"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = project_key()
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(100))
+    version: Mapped[int]  # of the name, from 1
+    digest: Mapped[str | None] = mapped_column(String(64))  # of the weights that were put on offer
+    purpose: Mapped[str] = mapped_column(server_default="")
+    limits: Mapped[str] = mapped_column(server_default="")
+    note: Mapped[str] = mapped_column(server_default="")
+    state: Mapped[str] = mapped_column(String(10), server_default=OfferState.TRIED.value)
+    created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
+    used_at: Mapped[dt.datetime | None]  # when it came into use last
+    __table_args__ = (
+        CheckConstraint("state in ('tried', 'in_use', 'put_away')", name="state"),
+        CheckConstraint("state <> 'in_use' or used_at is not null", name="used"),
+        Index("uq_offer_version", "project_id", func.lower(name), "version", unique=True),
+        Index(
+            "uq_offer_in_use", "project_id", func.lower(name), unique=True, postgresql_where=text("state = 'in_use'")
+        ),
+    )
 
 
 class Export(Base):

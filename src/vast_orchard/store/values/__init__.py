@@ -7,10 +7,12 @@ from vast_orchard.store.values.ingredients import IngredientValue, SplitValue
 from vast_orchard.store.values.models import (
     ExportValue,
     ModelValue,
+    OfferValue,
     OutcomeValue,
     ProposalCount,
     SaidValue,
     StartingModel,
+    StoredAnswer,
 )
 from vast_orchard.store.values.pictures import (
     AppearanceValue,
@@ -69,6 +71,7 @@ __all__ = [
     "JudgedPictureValue",
     "LedgerPage",
     "ModelValue",
+    "OfferValue",
     "OutcomeValue",
     "ParcelValue",
     "PictureDetail",
@@ -88,6 +91,7 @@ __all__ = [
     "SnapshotPictureValue",
     "SplitValue",
     "StartingModel",
+    "StoredAnswer",
     "UndoResult",
     "WatchedEpoch",
 ]

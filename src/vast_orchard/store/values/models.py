@@ -4,7 +4,16 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["ExportValue", "ModelValue", "OutcomeValue", "ProposalCount", "SaidValue", "StartingModel"]
+__all__ = [
+    "ExportValue",
+    "ModelValue",
+    "OfferValue",
+    "OutcomeValue",
+    "ProposalCount",
+    "SaidValue",
+    "StartingModel",
+    "StoredAnswer",
+]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -76,6 +85,39 @@ class ExportValue:
     form: str
     state: str
     error: str | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class OfferValue:
+    """A version of a named model, with what is to be known of it."""
+
+    id: int
+    project_id: int
+    model_id: int
+    name: str
+    version: int
+    digest: str | None  # of the weights that were put on offer
+    purpose: str
+    limits: str
+    note: str
+    state: str
+    created_at: dt.datetime
+    used_at: dt.datetime | None  # when it came into use last
+    run_id: int | None
+    run_number: int | None
+    classes: list[str]
+    preprocessing: dict[str, Any]
+    validation: dict[str, Any] | None  # accuracy, its interval and count
+    looks: int  # at the test set
+
+
+@dataclass(frozen=True, kw_only=True)
+class StoredAnswer:
+    """What a model answered for a picture when it was judged."""
+
+    picture_id: int
+    sha256: str
+    probabilities: list[float]
 
 
 @dataclass(frozen=True, kw_only=True)

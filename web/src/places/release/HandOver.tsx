@@ -4,6 +4,7 @@ import { useState } from "react";
 import { client, type Form, type Model, need, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useForms } from "../../api/runQueries";
+import { useAddress } from "../../app/context";
 import { areaFrom, areaWords } from "../../domain/area";
 import { unsureWords } from "../../domain/sureness";
 import { plural, score } from "../../domain/words";
@@ -11,12 +12,15 @@ import { Button, buttonLook } from "../../parts/Button";
 import { Digest } from "../../parts/Digest";
 import { useNotices } from "../../parts/Notices";
 import { Failed } from "../../parts/States";
+import { OfferSheet } from "./OfferSheet";
 import { Packs } from "./Packs";
 
 export function HandOver({ run, model }: { run: Run; model: Model }) {
   const { fail } = useNotices();
   const { data: jobs = [] } = useJobs();
   const queries = useQueryClient();
+  const [, setAddress] = useAddress();
+  const [offering, setOffering] = useState(false);
   const forms = useForms();
   const [chosen, setChosen] = useState<Form["form"]>("pack");
   const title = forms.data?.find((form) => form.form === chosen)?.title ?? "pack";
@@ -42,9 +46,20 @@ export function HandOver({ run, model }: { run: Run; model: Model }) {
     >
       <h2 className="text-lg font-semibold">Hand over run {run.number}</h2>
       <p className="text-quiet">{modelWords(run, model)}</p>
-      <p className="mb-2">
+      <p className="mb-2 flex items-center justify-between gap-2">
         <Digest model={model} />
+        <Button onClick={() => setOffering(true)}>Put on offer</Button>
       </p>
+      {offering && (
+        <OfferSheet
+          model={model}
+          onClose={() => setOffering(false)}
+          onDone={() => {
+            setOffering(false);
+            setAddress({ view: "offers" });
+          }}
+        />
+      )}
       {run.recipe.preprocessing.area && (
         <p className="mb-2" data-testid="fresh-area">
           What counts of a picture that it is given: {areaWords(areaFrom(run.recipe.preprocessing.area))}.

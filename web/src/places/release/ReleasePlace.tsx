@@ -1,14 +1,16 @@
 /** Release: try a model on new pictures, and hand it over with its proof. */
 import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import type { Model, Run } from "../../api/client";
-import { usePlace } from "../../app/context";
+import { useAddress, usePlace } from "../../app/context";
 import { oneThreshold, thresholdOf } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
+import { Choice } from "../../parts/Choice";
 import { useNotices } from "../../parts/Notices";
 import { Empty } from "../../parts/States";
 import { fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
 import { HandOver } from "./HandOver";
+import { Offers } from "./Offers";
 import { type Tried, TriedPicture } from "./TriedPicture";
 import { useTrying } from "./useTrying";
 
@@ -27,50 +29,78 @@ export function ReleasePlace() {
 
 function Release({ run, model }: { run: Run; model: Model }) {
   const { tried, current, show, busy, ask } = useTrying(model);
+  const [address, setAddress] = useAddress();
+  const offers = address.get("view") === "offers";
+  const setOffers = (next: boolean) => setAddress({ view: next ? "offers" : undefined });
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const [own, setOwn] = useState<number>();
   const set = calibrated && model.unsure_below !== null;
   const thresholdFor = (place: number) => own ?? (set ? thresholdOf(model, place) : 0.5);
   return (
     <div className="flex h-full">
-      <TryArea onFiles={ask}>
-        <div className="flex items-center gap-3 border-b border-hairline px-4 py-1.5">
-          <Chooser first={!tried.length} busy={busy} onFiles={ask} />
-          {busy && <span role="status">Asking run {run.number} …</span>}
-          {model.temperature !== null && (
-            <label
-              className="ml-auto flex cursor-pointer items-center gap-1.5"
-              title={`Its logits divided by its temperature, ${model.temperature.toFixed(2)}`}
-            >
-              <input
-                type="checkbox"
-                checked={calibrated}
-                onChange={(event) => setCalibrated(event.target.checked)}
-                className="accent-choice"
-              />
-              calibrated
-            </label>
+      {offers ? (
+        <section aria-label="Models on offer" className="flex min-w-0 flex-1 flex-col">
+          <div className="border-b border-hairline px-4 py-1.5">
+            <Views offers onChange={setOffers} />
+          </div>
+          <Offers />
+        </section>
+      ) : (
+        <TryArea onFiles={ask}>
+          <div className="flex items-center gap-3 border-b border-hairline px-4 py-1.5">
+            <Views offers={false} onChange={setOffers} />
+            <Chooser first={!tried.length} busy={busy} onFiles={ask} />
+            {busy && <span role="status">Asking run {run.number} …</span>}
+            {model.temperature !== null && (
+              <label
+                className="ml-auto flex cursor-pointer items-center gap-1.5"
+                title={`Its logits divided by its temperature, ${model.temperature.toFixed(2)}`}
+              >
+                <input
+                  type="checkbox"
+                  checked={calibrated}
+                  onChange={(event) => setCalibrated(event.target.checked)}
+                  className="accent-choice"
+                />
+                calibrated
+              </label>
+            )}
+            <Threshold
+              value={own ?? (set ? oneThreshold(model) : 0.5)}
+              onChange={setOwn}
+              onReset={own !== undefined && set ? () => setOwn(undefined) : undefined}
+            />
+          </div>
+          {current ? (
+            <TriedPicture tried={current} model={model} calibrated={calibrated} thresholdFor={thresholdFor} />
+          ) : (
+            <Empty title="Drop pictures here">
+              <p>
+                Run {run.number} says what it takes them for, with the runner-up and every class's
+                probability. They are not stored.
+              </p>
+            </Empty>
           )}
-          <Threshold
-            value={own ?? (set ? oneThreshold(model) : 0.5)}
-            onChange={setOwn}
-            onReset={own !== undefined && set ? () => setOwn(undefined) : undefined}
-          />
-        </div>
-        {current ? (
-          <TriedPicture tried={current} model={model} calibrated={calibrated} thresholdFor={thresholdFor} />
-        ) : (
-          <Empty title="Drop pictures here">
-            <p>
-              Run {run.number} says what it takes them for, with the runner-up and every class's probability.
-              They are not stored.
-            </p>
-          </Empty>
-        )}
-        {tried.length > 0 && <TriedList tried={tried} shown={current?.key} onShow={show} />}
-      </TryArea>
+          {tried.length > 0 && <TriedList tried={tried} shown={current?.key} onShow={show} />}
+        </TryArea>
+      )}
       <HandOver run={run} model={model} />
     </div>
+  );
+}
+
+function Views({ offers, onChange }: { offers: boolean; onChange: (offers: boolean) => void }) {
+  return (
+    <Choice
+      label="Shown"
+      hideLabel
+      value={offers ? "offers" : "try"}
+      options={[
+        { value: "try", label: "Try", title: "Ask the model about pictures" },
+        { value: "offers", label: "On offer", title: "The models that others are to answer by" },
+      ]}
+      onChange={(next) => onChange(next === "offers")}
+    />
   );
 }
 

@@ -42,7 +42,10 @@ export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) 
   const sentence = answerSentence(order, threshold);
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
-      <p className="text-sm text-quiet">{answer.name}</p>
+      <p className="text-sm text-quiet">
+        {answer.name}, answered by run {answer.run}, weights{" "}
+        <span className="font-mono">{answer.digest?.slice(0, 10)}</span>
+      </p>
       <p
         data-testid="answer"
         className={`-mt-3 text-[26px] leading-tight font-semibold ${sentence.unsure ? "text-wrong" : ""}`}

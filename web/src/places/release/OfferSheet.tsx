@@ -1,0 +1,61 @@
+/** Puts a model on the list: its name, what it is for, and where it errs. */
+import { useState } from "react";
+import type { Model } from "../../api/client";
+import { useOffers } from "../../api/offerQueries";
+import { usePlace } from "../../app/context";
+import { byName } from "../../domain/offers";
+import { Button } from "../../parts/Button";
+import { Sheet } from "../../parts/Sheet";
+import { TextField } from "../../parts/TextField";
+import { useOffering } from "./useOffering";
+
+interface Props {
+  model: Model;
+  onClose: () => void;
+  onDone: () => void;
+}
+
+export function OfferSheet({ model, onClose, onDone }: Props) {
+  const { project } = usePlace();
+  const offering = useOffering(project.id);
+  const named = byName(useOffers(project.id).data ?? []);
+  const [name, setName] = useState(named[0]?.name ?? project.name);
+  const [purpose, setPurpose] = useState("");
+  const [limits, setLimits] = useState("");
+  const [note, setNote] = useState("");
+  const known = named.find((entry) => entry.name.toLowerCase() === name.trim().toLowerCase());
+  const put = () =>
+    void offering.offer(model.id, { name, purpose, limits, note }).then((done) => done && onDone());
+  return (
+    <Sheet title={`Put the model of run ${model.run_number} on offer`} open onClose={onClose}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) put();
+        }}
+      >
+        <TextField label="Name" value={name} most={100} autoFocus onChange={setName} />
+        <p className="-mt-1 mb-2 text-sm text-quiet">
+          {known
+            ? `Becomes version ${(known.versions[0]?.version ?? 0) + 1} of ${known.name}.`
+            : "A new name: version 1."}
+        </p>
+        <TextField label="What it is for" value={purpose} most={2000} lines={2} onChange={setPurpose} />
+        <TextField
+          label="What it must not be used for, and where it errs"
+          value={limits}
+          most={2000}
+          lines={2}
+          onChange={setLimits}
+        />
+        <TextField label="Note" value={note} most={5000} lines={2} onChange={setNote} />
+        <div className="flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" type="submit" disabled={!name.trim()}>
+            Put on offer
+          </Button>
+        </div>
+      </form>
+    </Sheet>
+  );
+}
