@@ -2985,6 +2985,11 @@ export interface components {
              */
             kept: number[] | null;
             /**
+             * Seconds
+             * @description Of its share of the request, from file to answer.
+             */
+            seconds: number | null;
+            /**
              * Run
              * @description Number of the run whose model answered.
              */

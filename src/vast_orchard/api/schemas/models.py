@@ -319,6 +319,7 @@ class AnswerRead(BaseModel):
     probabilities: list[float]
     calibrated: list[float] = Field(description="The same with the model's temperature.")
     kept: list[float] | None = Field(description="Left, top, right, bottom of what counted, in parts of the sides.")
+    seconds: float | None = Field(description="Of its share of the request, from file to answer.")
     run: int | None = Field(description="Number of the run whose model answered.")
     digest: str | None = Field(description="SHA-256 of the weights that answered.")
 

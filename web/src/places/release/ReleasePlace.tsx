@@ -6,13 +6,15 @@ import { oneThreshold, thresholdOf } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { useNotices } from "../../parts/Notices";
+import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty } from "../../parts/States";
-import { fromDrop } from "../bring-in/bringIn";
+import { fromChooser, fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
 import { HandOver } from "./HandOver";
 import { Offers } from "./Offers";
+import { TriedMany } from "./TriedMany";
 import { type Tried, TriedPicture } from "./TriedPicture";
-import { useTrying } from "./useTrying";
+import { type Picked, useTrying } from "./useTrying";
 
 export function ReleasePlace() {
   const { run } = usePlace();
@@ -28,7 +30,7 @@ export function ReleasePlace() {
 }
 
 function Release({ run, model }: { run: Run; model: Model }) {
-  const { tried, current, show, busy, ask } = useTrying(model);
+  const { tried, current, show, going, stop, clear, ask } = useTrying(model);
   const [address, setAddress] = useAddress();
   const offers = address.get("view") === "offers";
   const setOffers = (next: boolean) => setAddress({ view: next ? "offers" : undefined });
@@ -49,8 +51,26 @@ function Release({ run, model }: { run: Run; model: Model }) {
         <TryArea onFiles={ask}>
           <div className="flex items-center gap-3 border-b border-hairline px-4 py-1.5">
             <Views offers={false} onChange={setOffers} />
-            <Chooser first={!tried.length} busy={busy} onFiles={ask} />
-            {busy && <span role="status">Asking run {run.number} …</span>}
+            <Chooser first={!tried.length} busy={going !== undefined} onFiles={ask} />
+            {current && tried.length > 1 && (
+              <Button onClick={() => show(undefined)}>All {tried.length.toLocaleString("en")}</Button>
+            )}
+            {tried.length > 1 && !going && (
+              <Button kind="bare" onClick={clear}>
+                Clear
+              </Button>
+            )}
+            {going && (
+              <div className="flex items-center gap-2" role="status">
+                <span className="whitespace-nowrap">
+                  {going.done.toLocaleString("en")} of {going.total.toLocaleString("en")}
+                </span>
+                <div className="w-20">
+                  <ProgressBar label="Asking the model" done={going.done} total={going.total} />
+                </div>
+                <Button onClick={stop}>Stop</Button>
+              </div>
+            )}
             {model.temperature !== null && (
               <label
                 className="ml-auto flex cursor-pointer items-center gap-1.5"
@@ -73,6 +93,13 @@ function Release({ run, model }: { run: Run; model: Model }) {
           </div>
           {current ? (
             <TriedPicture tried={current} model={model} calibrated={calibrated} thresholdFor={thresholdFor} />
+          ) : tried.length > 1 ? (
+            <TriedMany
+              tried={tried}
+              model={model}
+              asked={{ names: model.classes.map((entry) => entry.name), calibrated, thresholdFor }}
+              onShow={show}
+            />
           ) : (
             <Empty title="Drop pictures here">
               <p>
@@ -104,15 +131,19 @@ function Views({ offers, onChange }: { offers: boolean; onChange: (offers: boole
   );
 }
 
-function TryArea({ onFiles, children }: { onFiles: (files: File[]) => Promise<void>; children: ReactNode }) {
+function TryArea({
+  onFiles,
+  children,
+}: {
+  onFiles: (files: readonly Picked[]) => Promise<void>;
+  children: ReactNode;
+}) {
   const { fail } = useNotices();
   const [over, setOver] = useState(false);
   const onDrop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    fromDrop(event.dataTransfer)
-      .then((files) => onFiles(files.map((entry) => entry.file)))
-      .catch(fail);
+    fromDrop(event.dataTransfer).then(onFiles).catch(fail);
   };
   return (
     <section
@@ -130,8 +161,13 @@ function TryArea({ onFiles, children }: { onFiles: (files: File[]) => Promise<vo
   );
 }
 
-function Chooser(props: { first: boolean; busy: boolean; onFiles: (files: File[]) => Promise<void> }) {
+function Chooser(props: {
+  first: boolean;
+  busy: boolean;
+  onFiles: (files: readonly Picked[]) => Promise<void>;
+}) {
   const chooser = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key === "o") {
@@ -151,6 +187,22 @@ function Chooser(props: { first: boolean; busy: boolean; onFiles: (files: File[]
       >
         Choose pictures to try
       </Button>
+      <Button kind="plain" disabled={props.busy} onClick={() => folder.current?.click()}>
+        A folder
+      </Button>
+      <input
+        ref={folder}
+        type="file"
+        // Not among the attributes that React knows by type.
+        {...{ webkitdirectory: "" }}
+        className="sr-only"
+        tabIndex={-1}
+        aria-label="Folder to try"
+        onChange={(event) => {
+          void props.onFiles(fromChooser(event.target.files ?? new DataTransfer().files));
+          event.target.value = "";
+        }}
+      />
       <input
         ref={chooser}
         type="file"
@@ -160,7 +212,7 @@ function Chooser(props: { first: boolean; busy: boolean; onFiles: (files: File[]
         tabIndex={-1}
         aria-label="Pictures to try"
         onChange={(event) => {
-          void props.onFiles([...(event.target.files ?? [])]);
+          void props.onFiles(fromChooser(event.target.files ?? new DataTransfer().files));
           event.target.value = "";
         }}
       />

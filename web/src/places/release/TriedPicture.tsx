@@ -4,6 +4,7 @@ import type { Answer, Model } from "../../api/client";
 import { usePlace } from "../../app/context";
 import { WHOLE } from "../../domain/area";
 import { answerSentence, ranked } from "../../domain/ranking";
+import { milliseconds } from "../../domain/words";
 import { AreaOverlay } from "../../parts/AreaOverlay";
 import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
 
@@ -12,6 +13,8 @@ const ROOM = 360;
 /** What was tried in this window; nothing of it is stored. */
 export interface Tried {
   readonly key: string;
+  /** As it was dropped or chosen, with the folders it lay in. */
+  readonly path: string;
   readonly url: string;
   readonly answer: Answer;
 }
@@ -43,8 +46,9 @@ export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) 
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
       <p className="text-sm text-quiet">
-        {answer.name}, answered by run {answer.run}, weights{" "}
+        {tried.path}, answered by run {answer.run}, weights{" "}
         <span className="font-mono">{answer.digest?.slice(0, 10)}</span>
+        {answer.seconds !== null && ` in ${milliseconds(answer.seconds)}`}
       </p>
       <p
         data-testid="answer"

@@ -1,0 +1,71 @@
+"""Trying many pictures at the page: a folder whose folders name classes, by answer, counted, and as a table."""
+
+import csv
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running, until
+from tests.world import small_recipe
+
+pytestmark = pytest.mark.browser
+
+_CLASSES = ("plate", "rime")
+
+
+def _picture(kind: int, number: int) -> bytes:
+    return png(5000 * kind + number, level=70 + 110 * kind)
+
+
+@pytest.fixture
+def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
+    members = {f"{name}/{n}.png": _picture(k, n) for k, name in enumerate(_CLASSES) for n in range(30)}
+    project = running.bring_in("Tried", zipped(members))
+    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=6)})["id"]
+    until("it is judged", lambda: running.ask("GET", f"/api/runs/{run}")["validation"])
+    browser = open_browser(tmp_path)
+    screen = Screen(browser, running.address)
+    screen.open(f"/p/{project}/release")
+    screen.one("input[name=form]")
+    yield screen
+    assert screen.complaints() == []
+    browser.quit()
+
+
+def test_a_folder_of_two_hundred_is_answered_counted_and_saved(screen: Screen, tmp_path: Path) -> None:
+    folder = tmp_path / "new"
+    for k, name in enumerate(_CLASSES):
+        for n in range(100):
+            target = folder / name.capitalize() / f"{n}.png"
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(_picture(k, 1000 + n))
+    (folder / "Plate" / "cut.png").write_bytes(_picture(0, 1)[:80])
+    (folder / "notes.txt").write_text("none of it")
+    screen.drop(screen.one("section[aria-label='Try pictures']"), folder)
+    screen.reads("[data-testid=tried-words]", "201 pictures answered")
+    screen.reads("[data-testid=tried-words]", "1 cannot be read")
+    # Two levels of grey that are far apart: nearly all are right, and the figure says on how many and how surely.
+    screen.reads("[data-testid=tried-right]", "of 200 pictures whose folder names a class")
+    right = screen.one("[data-testid=tried-right]").text
+    assert float(right.split()[0]) > 0.9
+    screen.press("Table as CSV")
+    table = tmp_path / "run-1-tried.csv"
+    until("the table is there", table.exists)
+    rows = list(csv.DictReader(table.read_text().splitlines()))
+    assert len(rows) == 201
+    known = [row for row in rows if row["true"] and row["answer"]]
+    share = sum(row["true"] == row["answer"] for row in known) / len(known)
+    assert f"{share:.3f}" == right.split()[0]
+    assert [row["file"] for row in rows if row["error"]] == ["new/Plate/cut.png"]
+
+    # One of them, and back to all.
+    screen.all("[data-testid=tried-many] li button")[0].click()
+    screen.reads("[data-testid=answer]", "next")
+    screen.press("All 201")
+    screen.one("[data-testid=tried-many]")
+    screen.press("Clear")
+    screen.says("Drop pictures here")
+    screen.was_said("1 of 202 files are no pictures")
