@@ -193,8 +193,9 @@ def test_a_table_beside_its_pictures(screen: Screen, tmp_path: Path) -> None:
     screen.bring_in_what_is_planned()
     screen.until("the rows", lambda: _rows(screen) == {"plate": 5, "rime": 5})
     # The note came along, and can be written anew in the Close-up.
-    titles = {tile.get_attribute("title"): tile for tile in screen.all("[role=gridcell]")}
-    screen.double_click(next(tile for title, tile in titles.items() if str(title).startswith("1.png")))
+    # A tile is named once its facts have come.
+    first = screen.until("its name", lambda: screen.all("[role=gridcell][title^='1.png']"))
+    screen.double_click(first[0])
     note = screen.one("textarea[aria-label=Note]")
     assert note.get_attribute("value") == "faint"
     note.send_keys(" and small", Keys.ENTER)

@@ -56,7 +56,7 @@ def test_in_the_bin_it_is_nowhere_else_and_comes_back(client: TestClient, world:
     after = client.get(f"/api/runs/{third}").json()
     assert (before["previous"], {c["what"] for c in before["changed"]}) == (2, {"split"})
     assert after["previous"] == 1
-    assert {c["what"] for c in after["changed"]} == {"split", "settings.seed", "settings.epochs"}
+    assert {c["what"] for c in after["changed"]} == {"split", "preprocessing.area", "settings.seed", "settings.epochs"}
     sift = {"sift": "wrong", "run": str(second)}
     assert client.get(f"/api/projects/{project}/pictures", params=sift).status_code == 404
     assert client.get(f"/api/projects/{project}").json()["runs"] == 2

@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { FreshBy } from "../../api/areaQueries";
 import { type AreaRule, client, header, need } from "../../api/client";
+import { inTurn } from "../../api/inTurn";
 import { type Area, storable } from "../../domain/area";
 import { useNotices } from "../../parts/Notices";
 
@@ -20,9 +21,9 @@ export function useAreaSteps(projectId: number) {
   const { say, fail } = useNotices();
   return useMemo(() => {
     const params = { path: { project_id: projectId }, header };
-    const attempt = async (step: Promise<{ summary: string }>): Promise<boolean> => {
+    const attempt = async (step: () => Promise<{ summary: string }>): Promise<boolean> => {
       try {
-        say(`${(await step).summary}. Ctrl + Z takes it back.`);
+        say(`${(await inTurn(step)).summary}. Ctrl + Z takes it back.`);
         return true;
       } catch (error) {
         fail(error);
@@ -34,7 +35,7 @@ export function useAreaSteps(projectId: number) {
     };
     return {
       setRules: ({ rules, freshBy, margin, was }: RulesUpdate) =>
-        attempt(
+        attempt(() =>
           need(
             client.PUT("/api/projects/{project_id}/area-rules", {
               params,
@@ -43,7 +44,7 @@ export function useAreaSteps(projectId: number) {
           ),
         ),
       giveOwn: (pictureIds: readonly number[], area: Area | null) =>
-        attempt(
+        attempt(() =>
           need(
             client.POST("/api/projects/{project_id}/areas", {
               params,

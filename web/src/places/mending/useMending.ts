@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { client, header, need, type SetName } from "../../api/client";
+import { inTurn } from "../../api/inTurn";
 import { plural } from "../../domain/words";
 import { useNotices } from "../../parts/Notices";
 
@@ -207,7 +208,7 @@ export function useMending(projectId: number): Mending {
       Promise.all(TOUCHED.map((key) => queries.invalidateQueries({ queryKey: [key] }))).then(() => undefined);
     const attempt: Steps["attempt"] = async (step) => {
       try {
-        const words = await step();
+        const words = await inTurn(step);
         if (words) say(words);
       } catch (error) {
         fail(error);

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { client, header, need } from "../../api/client";
+import { inTurn } from "../../api/inTurn";
 import { useNotices } from "../../parts/Notices";
 
 export interface Accepted {
@@ -26,7 +27,7 @@ export function useAccepting(modelId: number): (asked: Accepted) => void {
           picture_ids: pictureIds ? [...pictureIds] : null,
         };
         const asked = { params: { path: { model_id: modelId }, header }, body };
-        void need(client.POST("/api/models/{model_id}/proposals", asked))
+        void inTurn(() => need(client.POST("/api/models/{model_id}/proposals", asked)))
           .then((done) => say(`${done.summary}. Ctrl + Z takes it back.`))
           .catch(fail)
           .finally(() => {
