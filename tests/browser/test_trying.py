@@ -5,8 +5,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.routing import Route
 
 from tests.browser.screen import Screen, open_browser
+from tests.buckets import served_app
 from tests.pictures import png, zipped
 from tests.running import Running, until
 from tests.world import small_recipe
@@ -21,9 +26,9 @@ def _picture(kind: int, number: int) -> bytes:
 
 
 @pytest.fixture
-def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
+def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
     members = {f"{name}/{n}.png": _picture(k, n) for k, name in enumerate(_CLASSES) for n in range(30)}
-    project = running.bring_in("Tried", zipped(members))
+    project = running.bring_in(request.node.name, zipped(members))
     run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=6)})["id"]
     until("it is judged", lambda: running.ask("GET", f"/api/runs/{run}")["validation"])
     browser = open_browser(tmp_path)
@@ -69,3 +74,40 @@ def test_a_folder_of_two_hundred_is_answered_counted_and_saved(screen: Screen, t
     screen.press("Clear")
     screen.says("Drop pictures here")
     screen.was_said("1 of 202 files are no pictures")
+
+
+def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, tmp_path: Path) -> None:
+    area = "section[aria-label='Try pictures']"
+    packed, dull = tmp_path / "station.zip", tmp_path / "dull.zip"
+    packed.write_bytes(zipped({f"{name}/{n}.png": _picture(k, 2000 + n) for k, name in enumerate(_CLASSES)
+                               for n in range(20)}))  # fmt: skip
+    dull.write_bytes(zipped({"notes.txt": b"none of it"}))
+    screen.drop(screen.one(area), packed)
+    screen.reads("[data-testid=tried-words]", "40 pictures answered")
+    screen.reads("[data-testid=tried-right]", "of 40 pictures whose folder names a class")
+    screen.drop(screen.one(area), dull)
+    screen.was_said("No picture lies in dull.zip.")
+    screen.one("[data-testid=tried-many]")
+
+    async def picture(_request: Request) -> Response:
+        return Response(_picture(1, 3000), media_type="image/png")
+
+    with served_app(Starlette(routes=[Route("/ridge/rime.png", picture)])) as address:
+        screen.press("Web address")
+        screen.type("[role=dialog] input", f"{address.replace('127.0.0.1', 'localhost')}/ridge/rime.png")
+        screen.press("Try it")
+        screen.reads("[role=dialog] [role=alert]", "not a public address")
+        (refused,) = screen.complaints()
+        assert "422" in refused
+        screen.type("[role=dialog] input", f"{address}/ridge/rime.png")
+        screen.press("Try it")
+        screen.one("[aria-label='Tried pictures'] [title='rime.png']")
+        screen.reads("[data-testid=answer]", "rime")
+        # And as a text that is pasted anywhere.
+        screen.browser.execute_script(
+            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+            "window.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data }))",
+            f"{address}/ridge/rime.png",
+        )
+        screen.press("All 42")
+        screen.reads("[data-testid=tried-words]", "42 pictures answered")

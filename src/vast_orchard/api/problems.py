@@ -15,6 +15,7 @@ from vast_orchard.errors import (
     InputError,
     MissingError,
     OrchardError,
+    OutgoingError,
     ServiceError,
 )
 from vast_orchard.store.sift.syntax import SiftError
@@ -29,6 +30,7 @@ _STATUS: dict[type[OrchardError], HTTPStatus] = {
     MissingError: HTTPStatus.NOT_FOUND,
     ConflictError: HTTPStatus.CONFLICT,
     InputError: HTTPStatus.UNPROCESSABLE_ENTITY,
+    OutgoingError: HTTPStatus.UNPROCESSABLE_ENTITY,
     DiskFullError: HTTPStatus.INSUFFICIENT_STORAGE,
     ServiceError: HTTPStatus.SERVICE_UNAVAILABLE,
 }

@@ -7,10 +7,11 @@ from fastapi import APIRouter, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead, FormRead
+from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead, FormRead, WebPictureRequest
 from vast_orchard.at_once.forms import list_forms
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.queue import start_job
+from vast_orchard.jobs.telling.outgoing import allowed_hosts, fetch
 from vast_orchard.store import exports
 from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
@@ -38,6 +39,19 @@ def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list
         "answer", model_path=model.path, files=contents, temperature=model.temperature or 1.0
     )
     return [{**answer, "run": model.run_number, "digest": model.digest} for answer in answers]
+
+
+@router.post("/web-pictures", response_class=Response)
+def web_picture(parts: PartsOf, body: WebPictureRequest) -> Response:
+    """The file at a web address, to be tried; nothing is stored. Hosts that are not public are refused."""
+    settings = parts.settings
+    found = fetch(
+        body.address,
+        allowed=allowed_hosts(settings.outgoing_allowed),
+        limit_bytes=settings.picture_limit_mb * 2**20,
+    )
+    # Never as what it says it is: a page of somebody else must not run as one of ours.
+    return Response(found, media_type="application/octet-stream", headers={"Content-Disposition": "attachment"})
 
 
 @router.get("/forms", response_model=list[FormRead])

@@ -3,7 +3,10 @@ import createClient from "openapi-fetch";
 import type { Start } from "../domain/start";
 import { signalOfLeaving } from "./leaving";
 import { patientFetch } from "./patience";
+import { Problem } from "./problem";
 import type { components, paths } from "./schema";
+
+export { Problem };
 
 type Schemas = components["schemas"];
 export type Project = Schemas["ProjectRead"];
@@ -103,19 +106,6 @@ export const windowId: string = (() => {
   sessionStorage.setItem(key, made);
   return made;
 })();
-
-/** What the server says went wrong, and how to mend it (RFC 9457). */
-export class Problem extends Error {
-  constructor(
-    readonly what: string,
-    readonly mend: string,
-    readonly status: number,
-    /** Of a mistake in a Sift: its first character and one past its last. */
-    readonly place?: readonly [number, number],
-  ) {
-    super(`${what} ${mend}`.trim());
-  }
-}
 
 /** Aborts when this page is left. */
 export const leaving = signalOfLeaving(window, () => window.location.reload());

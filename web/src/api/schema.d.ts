@@ -2716,6 +2716,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/web-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Web Picture
+         * @description The file at a web address, to be tried; nothing is stored. Hosts that are not public are refused.
+         */
+        post: operations["web_picture_api_web_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forms": {
         parameters: {
             query?: never;
@@ -7605,6 +7625,17 @@ export interface components {
             layers: ({
                 [key: string]: unknown;
             } | null)[];
+        };
+        /**
+         * WebPictureRequest
+         * @description Where on the web a picture lies.
+         */
+        WebPictureRequest: {
+            /**
+             * Address
+             * @description Of http or https.
+             */
+            address: string;
         };
         /**
          * Which
@@ -12663,6 +12694,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AnswerRead"][];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    web_picture_api_web_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebPictureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -8,12 +8,13 @@ interface Props {
   label: string;
   action: string;
   initial?: string;
+  most?: number;
   onClose: () => void;
   /** Resolves when the name was taken; what it rejects with is shown under the field. */
   onName: (name: string) => Promise<unknown>;
 }
 
-export function NameSheet({ title, label, action, initial = "", onClose, onName }: Props) {
+export function NameSheet({ title, label, action, initial = "", most = 200, onClose, onName }: Props) {
   const [name, setName] = useState(initial);
   return (
     <SheetForm
@@ -23,7 +24,7 @@ export function NameSheet({ title, label, action, initial = "", onClose, onName 
       onClose={onClose}
       onSubmit={() => onName(name)}
     >
-      <TextField autoFocus label={label} value={name} most={200} onChange={setName} />
+      <TextField autoFocus label={label} value={name} most={most} onChange={setName} />
     </SheetForm>
   );
 }

@@ -39,6 +39,7 @@ __all__ = [
     "SliceRead",
     "SurenessRead",
     "UnsureUpdate",
+    "WebPictureRequest",
 ]
 
 
@@ -263,6 +264,12 @@ class ExportCreate(Write):
     form: ExportForm = ExportForm.PACK
 
     calibrated: bool = Field(False, description='With the temperature, and "unsure" where it is set.')
+
+
+class WebPictureRequest(Write):
+    """Where on the web a picture lies."""
+
+    address: str = Field(max_length=2000, description="Of http or https.")
 
 
 class SliceRead(BaseModel):

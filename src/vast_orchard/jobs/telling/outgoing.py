@@ -1,7 +1,7 @@
 """The one way out: requests to an address that a person named.
 
 The address that was looked at is the one that is connected to, so that a name which answers differently the second time
-leads nowhere else. Nothing is followed.
+leads nowhere else. A redirect is followed by `fetch` alone, and each of its addresses is looked at like the first.
 """
 
 import ipaddress
@@ -9,16 +9,19 @@ import socket
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass
-from urllib.parse import SplitResult, urlsplit
+from http import HTTPStatus
+from urllib.parse import SplitResult, urljoin, urlsplit
 
 import urllib3
 
 from vast_orchard.errors import OutgoingError, SettingError
 
-__all__ = ["Answer", "allowed_hosts", "check_address", "request"]
+__all__ = ["Answer", "allowed_hosts", "check_address", "fetch", "request"]
 
 _PORTS = {"http": 80, "https": 443}
-_PIECE = 4096
+_PIECE = 2**16
+_REDIRECTS = frozenset({301, 302, 303, 307, 308})
+_MOST_REDIRECTS = 4
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,6 +30,7 @@ class Answer:
 
     status: int
     body: bytes
+    location: str | None = None
 
 
 def allowed_hosts(setting: str) -> frozenset[str]:
@@ -129,18 +133,52 @@ def request(
             answer = pool.urlopen(
                 method, target, body=body, headers=own, redirect=False, preload_content=False, assert_same_host=False
             )
-            taken = b""
-            for piece in answer.stream(_PIECE):
+            taken = bytearray()
+            # What is there by now, not a full piece: a host that drips is stopped when its time is over.
+            while piece := answer.read1(_PIECE):
                 taken += piece
                 if len(taken) > limit_bytes:
                     raise OutgoingError(f"{host} answers with more than {limit_bytes:,} bytes.", "See what is there.")
                 if time.monotonic() - began > limit_s:
                     raise OutgoingError(f"{host} did not end its answer within {limit_s:g} s.", "See what is there.")
-            return Answer(status=answer.status, body=taken)
+            return Answer(status=answer.status, body=bytes(taken), location=answer.headers.get("Location"))
         except (urllib3.exceptions.HTTPError, OSError) as error:
             raise OutgoingError(
                 f"{host} did not answer within {limit_s:g} s: {_cause(error)}.", "See whether it is up."
             ) from error
+
+
+def fetch(url: str, *, allowed: frozenset[str] = frozenset(), limit_s: float = 20.0, limit_bytes: int = 2**26) -> bytes:
+    """What lies at an address; up to four redirects are followed.
+
+    Parameters
+    ----------
+    url : str
+    allowed : frozenset of str
+        Hosts that need not be public, see `allowed_hosts`.
+    limit_s : float
+        Seconds for all of it, redirects included.
+    limit_bytes : int
+
+    Raises
+    ------
+    SettingError
+        The address, or one that it leads to, is none.
+    OutgoingError
+        As of `request`; or it leads on and on, or its host has nothing there.
+    """
+    ends = time.monotonic() + limit_s
+    for _ in range(_MOST_REDIRECTS + 1):
+        left = max(0.001, ends - time.monotonic())
+        answer = request("GET", url, headers={}, allowed=allowed, limit_s=left, limit_bytes=limit_bytes)
+        if answer.status in _REDIRECTS and answer.location:
+            url = urljoin(url, answer.location)
+            continue
+        if answer.status != HTTPStatus.OK:
+            host = urlsplit(url).hostname
+            raise OutgoingError(f"{host} answers with {answer.status}, not with a file.", "See what is there.")
+        return answer.body
+    raise OutgoingError(f"The address leads on more than {_MOST_REDIRECTS} times.", "Name the last address itself.")
 
 
 def _cause(error: Exception) -> str:

@@ -5,6 +5,7 @@ import { useAddress, usePlace } from "../../app/context";
 import { oneThreshold, thresholdOf } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
+import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty } from "../../parts/States";
@@ -12,9 +13,10 @@ import { fromChooser, fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
 import { HandOver } from "./HandOver";
 import { Offers } from "./Offers";
+import { isWebAddress, type Picked } from "./picking";
 import { TriedMany } from "./TriedMany";
 import { type Tried, TriedPicture } from "./TriedPicture";
-import { type Picked, useTrying } from "./useTrying";
+import { fromWeb, useTrying } from "./useTrying";
 
 export function ReleasePlace() {
   const { run } = usePlace();
@@ -49,7 +51,7 @@ function Release({ run, model }: { run: Run; model: Model }) {
         </section>
       ) : (
         <TryArea onFiles={ask}>
-          <div className="flex items-center gap-3 border-b border-hairline px-4 py-1.5">
+          <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-hairline px-4 py-1.5">
             <Views offers={false} onChange={setOffers} />
             <Chooser first={!tried.length} busy={going !== undefined} onFiles={ask} />
             {current && tried.length > 1 && (
@@ -103,8 +105,8 @@ function Release({ run, model }: { run: Run; model: Model }) {
           ) : (
             <Empty title="Drop pictures here">
               <p>
-                Run {run.number} says what it takes them for, with the runner-up and every class's
-                probability. They are not stored.
+                Files, a folder or a zip; or paste a picture or its web address. Run {run.number} says what it
+                takes them for, with the runner-up and every class's probability. They are not stored.
               </p>
             </Empty>
           )}
@@ -168,6 +170,7 @@ function Chooser(props: {
 }) {
   const chooser = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
+  const [asksAddress, setAsksAddress] = useState(false);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key === "o") {
@@ -178,6 +181,7 @@ function Chooser(props: {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
+  usePasted(props.busy ? undefined : props.onFiles);
   return (
     <>
       <Button
@@ -190,6 +194,19 @@ function Chooser(props: {
       <Button kind="plain" disabled={props.busy} onClick={() => folder.current?.click()}>
         A folder
       </Button>
+      <Button kind="plain" disabled={props.busy} onClick={() => setAsksAddress(true)}>
+        Web address
+      </Button>
+      {asksAddress && (
+        <NameSheet
+          title="A picture on the web"
+          label="Its address"
+          action="Try it"
+          most={2000}
+          onClose={() => setAsksAddress(false)}
+          onName={async (address) => void props.onFiles([await fromWeb(address)])}
+        />
+      )}
       <input
         ref={folder}
         type="file"
@@ -207,7 +224,7 @@ function Chooser(props: {
         ref={chooser}
         type="file"
         multiple
-        accept="image/*"
+        accept="image/*,.zip"
         className="sr-only"
         tabIndex={-1}
         aria-label="Pictures to try"
@@ -218,6 +235,26 @@ function Chooser(props: {
       />
     </>
   );
+}
+
+/** What is pasted anywhere but into a field: pictures, or the address of one. */
+function usePasted(onFiles: ((files: readonly Picked[]) => Promise<void>) | undefined) {
+  const { fail } = useNotices();
+  useEffect(() => {
+    const onPaste = (event: ClipboardEvent) => {
+      const into = event.target;
+      if (!onFiles || !event.clipboardData || (into instanceof Element && into.matches("input, textarea")))
+        return;
+      const text = event.clipboardData.getData("text/plain");
+      if (event.clipboardData.files.length) void onFiles(fromChooser(event.clipboardData.files));
+      else if (isWebAddress(text))
+        fromWeb(text)
+          .then((picked) => onFiles([picked]))
+          .catch(fail);
+    };
+    window.addEventListener("paste", onPaste);
+    return () => window.removeEventListener("paste", onPaste);
+  }, [onFiles, fail]);
 }
 
 interface ThresholdProps {
@@ -243,7 +280,7 @@ function Threshold({ value, onChange, onReset }: ThresholdProps) {
         step={0.01}
         value={value ?? 0.5}
         onChange={(event) => onChange(Number(event.target.value))}
-        className="w-28 accent-choice"
+        className="w-20 accent-choice"
       />
       <span className="w-16 font-mono whitespace-nowrap">{value?.toFixed(2) ?? "by class"}</span>
     </label>
@@ -261,7 +298,7 @@ function TriedList(props: {
       className="flex h-[104px] shrink-0 gap-2 overflow-x-auto border-t border-hairline p-2"
     >
       {props.tried.map((entry) => (
-        <li key={entry.key}>
+        <li key={entry.key} className="shrink-0">
           <button
             type="button"
             onClick={() => props.onShow(entry.key)}
@@ -283,6 +320,11 @@ function TriedTile({ tried }: { tried: Tried }) {
       unreadable
     </span>
   ) : (
-    <img src={tried.url} alt={tried.answer.name} className="h-[84px] w-[84px] bg-sunken object-contain" />
+    <img
+      src={tried.url}
+      alt={tried.answer.name}
+      loading="lazy"
+      className="h-[84px] w-[84px] bg-sunken object-contain"
+    />
   );
 }

@@ -1,19 +1,12 @@
 /** Asking a model about pictures that are not stored. */
 import { useRef, useState } from "react";
-import { type Answer, type Model, sendFiles } from "../../api/client";
+import { type Answer, type Model, needBytes, sendFiles } from "../../api/client";
 import { useNotices } from "../../parts/Notices";
+import { lastOf, type Picked, picturesOf } from "./picking";
 import type { Tried } from "./TriedPicture";
 
 /** One request holds at most this many files. */
 const AT_ONCE = 32;
-
-/** A file with the folders that it lay in. */
-export interface Picked {
-  readonly path: string;
-  readonly file: File;
-}
-
-const ENDINGS = /\.(jpe?g|png|webp|bmp|tiff?|gif|hei[cf])$/i;
 
 export function useTrying(model: Model) {
   const { say, fail } = useNotices();
@@ -22,15 +15,13 @@ export function useTrying(model: Model) {
   const [going, setGoing] = useState<{ done: number; total: number }>();
   const stopped = useRef(false);
   const ask = async (picked: readonly Picked[]) => {
-    // Of a folder its pictures alone; a single file that is none is told so.
-    const files = picked.length > 1 ? picked.filter(({ path }) => ENDINGS.test(path)) : picked;
-    const others = picked.length - files.length;
-    if (others) say(`${others} of ${picked.length} files are no pictures, and were left.`);
-    if (!files.length) return;
     stopped.current = false;
-    setGoing({ done: 0, total: files.length });
-    setShown(undefined);
+    setGoing({ done: 0, total: picked.length });
     try {
+      const { pictures: files, others } = await picturesOf(picked);
+      if (others) say(`${others} of ${files.length + others} files are no pictures, and were left.`);
+      setShown(undefined);
+      setGoing({ done: 0, total: files.length });
       for (let start = 0; start < files.length && !stopped.current; start += AT_ONCE) {
         const fresh = await answered(model, files.slice(start, start + AT_ONCE));
         setTried((now) => [...fresh, ...now]);
@@ -69,4 +60,16 @@ async function answered(model: Model, files: readonly Picked[]): Promise<Tried[]
     url: URL.createObjectURL(files[index]?.file ?? new Blob()),
     answer,
   }));
+}
+
+/** The file at a web address, which the server gets. Rejects with a `Problem`. */
+export async function fromWeb(address: string): Promise<Picked> {
+  const content = await needBytes("/api/web-pictures", {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ address: address.trim() }),
+  });
+  const { pathname, hostname } = new URL(address.trim());
+  const name = lastOf(pathname === "/" ? hostname : pathname);
+  return { path: name, file: new File([content], name) };
 }
