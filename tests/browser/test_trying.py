@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from selenium.webdriver.support.select import Select
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import Response
@@ -29,8 +30,11 @@ def _picture(kind: int, number: int) -> bytes:
 def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
     members = {f"{name}/{n}.png": _picture(k, n) for k, name in enumerate(_CLASSES) for n in range(30)}
     project = running.bring_in(request.node.name, zipped(members))
-    run = running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=6)})["id"]
-    until("it is judged", lambda: running.ask("GET", f"/api/runs/{run}")["validation"])
+    for epochs in (1, 6):
+        recipe = small_recipe(epochs=epochs)
+        running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": recipe})
+    both = f"/api/projects/{project}/runs"
+    until("both are judged", lambda: all(run["validation"] for run in running.ask("GET", both)["runs"]))
     browser = open_browser(tmp_path)
     screen = Screen(browser, running.address)
     screen.open(f"/p/{project}/release")
@@ -57,7 +61,7 @@ def test_a_folder_of_two_hundred_is_answered_counted_and_saved(screen: Screen, t
     right = screen.one("[data-testid=tried-right]").text
     assert float(right.split()[0]) > 0.9
     screen.press("Table as CSV")
-    table = tmp_path / "run-1-tried.csv"
+    table = tmp_path / "run-2-tried.csv"
     until("the table is there", table.exists)
     rows = list(csv.DictReader(table.read_text().splitlines()))
     assert len(rows) == 201
@@ -103,6 +107,13 @@ def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, tm
         screen.press("Try it")
         screen.one("[aria-label='Tried pictures'] [title='rime.png']")
         screen.reads("[data-testid=answer]", "rime")
+        # What the other model says of it stands beside.
+        Select(screen.one("section[aria-label='Try pictures'] select")).select_by_index(1)
+        screen.reads("[data-testid=beside]", "Run 1: ")
+        assert screen.one("[data-testid=answer]").text not in screen.one("[data-testid=beside]").text
+        shares = [float(bar.get_attribute("data-p") or "") for bar in screen.all("[data-testid=beside] [data-p]")]
+        assert len(shares) == 2
+        assert sum(shares) == pytest.approx(1, abs=0.002)
         # And as a text that is pasted anywhere.
         screen.browser.execute_script(
             "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"

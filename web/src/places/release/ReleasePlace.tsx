@@ -38,8 +38,10 @@ function Release({ run, model }: { run: Run; model: Model }) {
   const setOffers = (next: boolean) => setAddress({ view: next ? "offers" : undefined });
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const [own, setOwn] = useState<number>();
-  const set = calibrated && model.unsure_below !== null;
-  const thresholdFor = (place: number) => own ?? (set ? thresholdOf(model, place) : 0.5);
+  const [other, setOther] = useState<Model>();
+  const isSet = (of: Model) => calibrated && of.unsure_below !== null;
+  const set = isSet(model);
+  const thresholdsOf = (of: Model) => (place: number) => own ?? (isSet(of) ? thresholdOf(of, place) : 0.5);
   return (
     <div className="flex h-full">
       {offers ? (
@@ -94,12 +96,23 @@ function Release({ run, model }: { run: Run; model: Model }) {
             />
           </div>
           {current ? (
-            <TriedPicture tried={current} model={model} calibrated={calibrated} thresholdFor={thresholdFor} />
+            <TriedPicture
+              tried={current}
+              model={model}
+              other={other}
+              onOther={setOther}
+              calibrated={calibrated}
+              thresholdsOf={thresholdsOf}
+            />
           ) : tried.length > 1 ? (
             <TriedMany
               tried={tried}
               model={model}
-              asked={{ names: model.classes.map((entry) => entry.name), calibrated, thresholdFor }}
+              asked={{
+                names: model.classes.map((entry) => entry.name),
+                calibrated,
+                thresholdFor: thresholdsOf(model),
+              }}
               onShow={show}
             />
           ) : (

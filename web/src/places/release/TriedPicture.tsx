@@ -1,12 +1,12 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
 import { useState } from "react";
 import type { Answer, Model } from "../../api/client";
-import { usePlace } from "../../app/context";
 import { WHOLE } from "../../domain/area";
 import { answerSentence, ranked } from "../../domain/ranking";
 import { milliseconds } from "../../domain/words";
 import { AreaOverlay } from "../../parts/AreaOverlay";
-import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
+import { Beside, BesidePicker } from "./Beside";
+import { Ruler } from "./Ruler";
 
 const ROOM = 360;
 
@@ -16,18 +16,22 @@ export interface Tried {
   /** As it was dropped or chosen, with the folders it lay in. */
   readonly path: string;
   readonly url: string;
+  readonly file: File;
   readonly answer: Answer;
 }
 
 interface Props {
   tried: Tried;
   model: Model;
+  /** The model that answers beside it. */
+  other: Model | undefined;
+  onOther: (other: Model | undefined) => void;
   calibrated: boolean;
-  /** Under which probability an answer of a class, by its place, is "unsure". */
-  thresholdFor: (place: number) => number;
+  /** Under which probability an answer of a model is "unsure", for a class by its place. */
+  thresholdsOf: (model: Model) => (place: number) => number;
 }
 
-export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) {
+export function TriedPicture({ tried, model, other, onOther, calibrated, thresholdsOf }: Props) {
   const { answer } = tried;
   if (answer.error) {
     return (
@@ -41,7 +45,7 @@ export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) 
     model.classes.map((entry) => entry.name),
     calibrated ? answer.calibrated : answer.probabilities,
   );
-  const threshold = thresholdFor(order[0]?.place ?? 0);
+  const threshold = thresholdsOf(model)(order[0]?.place ?? 0);
   const sentence = answerSentence(order, threshold);
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
@@ -58,8 +62,15 @@ export function TriedPicture({ tried, model, calibrated, thresholdFor }: Props) 
       </p>
       <div className="flex min-h-0 items-start gap-8">
         <Pictured url={tried.url} answer={answer} />
-        <Ruler order={order} model={model} threshold={threshold} />
+        <div className="min-w-0 flex-1">
+          {other && <p className="mb-2 font-semibold">Run {answer.run}</p>}
+          <Ruler order={order} model={model} threshold={threshold} />
+        </div>
+        {other && (
+          <Beside tried={tried} model={other} calibrated={calibrated} thresholdFor={thresholdsOf(other)} />
+        )}
       </div>
+      <BesidePicker model={model} other={other} onChange={onOther} />
     </div>
   );
 }
@@ -89,28 +100,6 @@ function Pictured({ url, answer }: { url: string; answer: Answer }) {
         />
         {part && <AreaOverlay area={{ ...WHOLE, keep: [left, top, right, bottom] }} />}
       </div>
-    </div>
-  );
-}
-
-/** All classes on one ruler, with a line where an answer is sure enough. */
-function Ruler(props: { order: ReturnType<typeof ranked>; model: Model; threshold: number }) {
-  const { order, model, threshold } = props;
-  const { classes } = usePlace();
-  return (
-    <div className="relative min-w-0 flex-1" data-testid="probabilities">
-      <div
-        className="absolute top-0 bottom-6 w-px bg-choice"
-        style={{ left: `${Math.min(1, threshold) * 100}%` }}
-        aria-hidden="true"
-      />
-      <ProbabilityBars
-        order={order}
-        model={model}
-        classes={classes}
-        colour={(entry) => (entry.p >= threshold ? "var(--good)" : "var(--edge)")}
-      />
-      <RulerScale />
     </div>
   );
 }

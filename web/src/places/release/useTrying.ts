@@ -23,7 +23,7 @@ export function useTrying(model: Model) {
       setShown(undefined);
       setGoing({ done: 0, total: files.length });
       for (let start = 0; start < files.length && !stopped.current; start += AT_ONCE) {
-        const fresh = await answered(model, files.slice(start, start + AT_ONCE));
+        const fresh = await tryThem(model, files.slice(start, start + AT_ONCE));
         setTried((now) => [...fresh, ...now]);
         if (files.length === 1) setShown(fresh[0]?.key);
         setGoing({ done: Math.min(files.length, start + AT_ONCE), total: files.length });
@@ -50,16 +50,19 @@ export function useTrying(model: Model) {
   };
 }
 
-async function answered(model: Model, files: readonly Picked[]): Promise<Tried[]> {
+/** A model's answers about files; at most 64 of them. Rejects with a `Problem`. */
+export async function answered(model: Model, files: readonly Picked[]): Promise<Answer[]> {
   const body = new FormData();
   for (const { file } of files) body.append("files", file, file.name);
-  const answers = await sendFiles<Answer[]>("POST", `/api/models/${model.id}/try`, body);
-  return answers.map((answer, index) => ({
-    key: crypto.randomUUID(),
-    path: files[index]?.path ?? answer.name,
-    url: URL.createObjectURL(files[index]?.file ?? new Blob()),
-    answer,
-  }));
+  return sendFiles<Answer[]>("POST", `/api/models/${model.id}/try`, body);
+}
+
+async function tryThem(model: Model, files: readonly Picked[]): Promise<Tried[]> {
+  const answers = await answered(model, files);
+  return files.flatMap(({ path, file }, place) => {
+    const answer = answers[place];
+    return answer ? [{ key: crypto.randomUUID(), path, file, url: URL.createObjectURL(file), answer }] : [];
+  });
 }
 
 /** The file at a web address, which the server gets. Rejects with a `Problem`. */

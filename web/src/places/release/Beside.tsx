@@ -1,0 +1,86 @@
+/** What another model says of the same picture, beside the one that was asked. */
+import { useQuery } from "@tanstack/react-query";
+import type { Model } from "../../api/client";
+import { runsOf, useLedger } from "../../api/runQueries";
+import { answerSentence, ranked } from "../../domain/ranking";
+import { score } from "../../domain/words";
+import { Button } from "../../parts/Button";
+import { Failed, Reading } from "../../parts/States";
+import { Ruler } from "./Ruler";
+import type { Tried } from "./TriedPicture";
+import { answered } from "./useTrying";
+
+interface PickerProps {
+  model: Model;
+  other: Model | undefined;
+  onChange: (other: Model | undefined) => void;
+}
+
+export function BesidePicker({ model, other, onChange }: PickerProps) {
+  const ledger = useLedger(model.project_id, "validation_accuracy");
+  const runs = runsOf(ledger.data).filter((run) => run.model && run.model.id !== model.id);
+  if (!runs.length) return null;
+  return (
+    <p className="flex items-center gap-2">
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">Beside it</span>
+        <select
+          className="rounded-control max-w-[300px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
+          value={other?.id ?? ""}
+          onChange={(event) =>
+            onChange(runs.find((run) => run.model?.id === Number(event.target.value))?.model ?? undefined)
+          }
+        >
+          <option value="">no other model</option>
+          {runs.map((run) => (
+            <option key={run.id} value={run.model?.id}>
+              run {run.number}
+              {run.name ? `, ${run.name}` : ""}
+              {run.validation ? `, ${score(run.validation.accuracy)}` : ""}
+            </option>
+          ))}
+        </select>
+      </label>
+      {ledger.hasNextPage && (
+        <Button kind="bare" onClick={() => void ledger.fetchNextPage()}>
+          More runs
+        </Button>
+      )}
+    </p>
+  );
+}
+
+interface Props {
+  tried: Tried;
+  model: Model;
+  calibrated: boolean;
+  /** Under which probability an answer of a class, by its place, is "unsure". */
+  thresholdFor: (place: number) => number;
+}
+
+export function Beside({ tried, model, calibrated, thresholdFor }: Props) {
+  const asked = useQuery({
+    queryKey: ["tried", tried.key, model.id],
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () => answered(model, [{ path: tried.path, file: tried.file }]),
+  });
+  if (asked.error) return <Failed error={asked.error} onRetry={() => void asked.refetch()} />;
+  const answer = asked.data?.[0];
+  if (!answer) return <Reading what={`what run ${model.run_number} says`} />;
+  if (answer.error) return <p className="text-wrong">{answer.error}</p>;
+  const order = ranked(
+    model.classes.map((entry) => entry.name),
+    calibrated ? answer.calibrated : answer.probabilities,
+  );
+  const threshold = thresholdFor(order[0]?.place ?? 0);
+  const { unsure, text } = answerSentence(order, threshold);
+  return (
+    <div className="min-w-0 flex-1" data-testid="beside">
+      <p className={`mb-2 font-semibold ${unsure ? "text-wrong" : ""}`}>
+        Run {answer.run}: {text}
+      </p>
+      <Ruler order={order} model={model} threshold={threshold} />
+    </div>
+  );
+}
