@@ -57,7 +57,7 @@ def test_a_folder_of_two_hundred_is_answered_counted_and_saved(screen: Screen, t
     screen.reads("[data-testid=tried-words]", "201 pictures answered")
     screen.reads("[data-testid=tried-words]", "1 cannot be read")
     # Two levels of grey that are far apart: nearly all are right, and the figure says on how many and how surely.
-    screen.reads("[data-testid=tried-right]", "of 200 pictures whose folder names a class")
+    screen.reads("[data-testid=tried-right]", "of 200 pictures whose folder or name says a class")
     right = screen.one("[data-testid=tried-right]").text
     assert float(right.split()[0]) > 0.9
     screen.press("Table as CSV")
@@ -88,7 +88,7 @@ def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, tm
     dull.write_bytes(zipped({"notes.txt": b"none of it"}))
     screen.drop(screen.one(area), packed)
     screen.reads("[data-testid=tried-words]", "40 pictures answered")
-    screen.reads("[data-testid=tried-right]", "of 40 pictures whose folder names a class")
+    screen.reads("[data-testid=tried-right]", "of 40 pictures whose folder or name says a class")
     screen.drop(screen.one(area), dull)
     screen.was_said("No picture lies in dull.zip.")
     screen.one("[data-testid=tried-many]")

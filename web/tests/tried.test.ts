@@ -28,7 +28,16 @@ describe("many tried pictures", () => {
   it("have the class of the nearest folder that is called like one", () => {
     expect(truthOf("plate/rime/a.png", NAMES)).toBe("rime");
     expect(truthOf("Plate /other/a.png", NAMES)).toBe("plate");
-    expect(truthOf("plate.png", NAMES)).toBeUndefined();
+    expect(truthOf("plates/a.png", NAMES)).toBeUndefined();
+  });
+
+  it("have the class that their name begins with where no folder says one", () => {
+    expect(truthOf("new/Plate_0012.png", NAMES)).toBe("plate");
+    expect(truthOf("rime3.png", NAMES)).toBe("rime");
+    expect(truthOf("rime/plate 4.png", NAMES)).toBe("rime");
+    expect(truthOf("plate-thick_1.png", [...NAMES, "plate-thick"])).toBe("plate-thick");
+    for (const other of ["rimed.png", "0012_plate.png", "plateé.png", ""])
+      expect(truthOf(other, NAMES)).toBeUndefined();
   });
 
   it("stand by their answers, what the model is unsure of first, the least sure first in each", () => {

@@ -1,4 +1,4 @@
-/** Many tried pictures: by what the model says of each, beside the classes that their folders name. */
+/** Many tried pictures: by what the model says of each, beside the classes that their folders or names say. */
 import { type Ranked, ranked } from "./ranking";
 
 /** What was answered for one file. */
@@ -18,7 +18,7 @@ export interface Sorted<T extends TriedFile> {
   readonly tried: T;
   readonly order: readonly Ranked[];
   readonly unsure: boolean;
-  /** The class that a folder names; undefined where none does. */
+  /** The class that a folder or the name says; undefined where neither does. */
   readonly truth: string | undefined;
 }
 
@@ -28,14 +28,18 @@ export interface Asked {
   readonly thresholdFor: (place: number) => number;
 }
 
-/** The nearest folder above a file that is called like a class. */
+/** The nearest folder above a file that is called like a class, or else the class that its name begins with. */
 export function truthOf(path: string, names: readonly string[]): string | undefined {
   const folders = path.split("/").slice(0, -1).reverse();
   for (const folder of folders) {
     const found = names.find((name) => name.toLowerCase() === folder.trim().toLowerCase());
     if (found) return found;
   }
-  return undefined;
+  const own = (path.split("/").pop() ?? "").toLowerCase();
+  // The longest that fits, since "plate-thick_1" is no "plate"; a letter behind it makes it another word.
+  return names
+    .filter((name) => own.startsWith(name.toLowerCase()) && !/^\p{L}/u.test(own.slice(name.length)))
+    .sort((one, other) => other.length - one.length)[0];
 }
 
 /** Those that could be read, with what is said of each. */

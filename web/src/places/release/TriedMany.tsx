@@ -52,7 +52,7 @@ export function TriedMany({ tried, model, asked, onShow }: Props) {
   );
 }
 
-/** Where folders name classes: how often the answer is right, and how sure that figure is. */
+/** Where folders or names say classes: how often the answer is right, and how sure that figure is. */
 function Right({ sorted }: { sorted: readonly Sorted<Tried>[] }) {
   const { known, right } = countRight(sorted);
   const intervals = useIntervals(known ? [known] : [], known ? right / known : 0);
@@ -62,7 +62,7 @@ function Right({ sorted }: { sorted: readonly Sorted<Tried>[] }) {
     <p data-testid="tried-right">
       {score(right / known)} right
       {low !== undefined && high !== undefined && ` (${score(low)} to ${score(high)})`} of{" "}
-      {plural(known, "picture")} whose folder names a class
+      {plural(known, "picture")} whose folder or name says a class
     </p>
   );
 }
@@ -116,7 +116,7 @@ function Tile({ sorted, onShow }: { sorted: Sorted<Tried>; onShow: () => void })
   const { tried, order, truth } = sorted;
   const [first] = order;
   const wrong = isWrong(sorted);
-  const words = `${tried.path}: ${first?.name}, ${probability(first?.p ?? 0)}${truth ? `; its folder says ${truth}` : ""}`;
+  const words = `${tried.path}: ${first?.name}, ${probability(first?.p ?? 0)}${truth ? `; its folder or name says ${truth}` : ""}`;
   return (
     <button
       type="button"
