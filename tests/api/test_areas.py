@@ -243,6 +243,8 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
     assert answer["probabilities"] == pytest.approx(model.probabilities(seen[None])[0], abs=1e-6)
     heat = client.get(f"/api/models/{run.model.id}/pictures/{block}/heatmap").json()
     assert heat["area"] == [0, 0, 0.5, 1]
+    tried = client.post(f"/api/models/{run.model.id}/try/heatmap", files={"file": ("block.png", _blocks())}).json()
+    assert tried["area"] == [0, 0, 0.5, 1]
 
     footing = client.get(f"/api/runs/{run_id}/footing").json()
     assert (footing["areas_changed"], footing["fresh_changed"]) == (0, False)

@@ -474,6 +474,15 @@ def test_where_a_model_looks(client: TestClient, world: World, project: int) -> 
     asked = client.get(url, params={"class_id": other, "way": "covering"}).json()
     assert (asked["class_id"], asked["way"], asked["layer"]) == (other, "covering", None)
     assert asked["p"] == pytest.approx(1 - found["p"], abs=1e-5)
+    # The same file, tried as one that is not stored, is looked at alike.
+    sha256 = client.get(f"/api/projects/{project}/pictures/{by_set['validation']}").json()["picture"]["sha256"]
+    same = client.get(f"/api/originals/{sha256}").content
+    tried = f"/api/models/{model['id']}/try/heatmap"
+    for query, stored in (({}, found), ({"class_id": other, "way": "covering"}, asked)):
+        assert client.post(tried, params=query, files={"file": ("new.png", same)}).json() == stored
+    for content, query, words in ((same[:60], {}, "is damaged"), (same, {"class_id": 99999}, "no class 99999")):
+        refused = client.post(tried, params=query, files={"file": ("new.png", content)})
+        assert (refused.status_code, words in refused.text) == (422, True), refused.text
     # Training pictures too; of the test set only with a counted look.
     assert client.get(url.replace(f"/{by_set['validation']}/", f"/{by_set['training']}/")).status_code == 200
     test = url.replace(f"/{by_set['validation']}/", f"/{by_set['test']}/")

@@ -107,6 +107,12 @@ def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, tm
         screen.press("Try it")
         screen.one("[aria-label='Tried pictures'] [title='rime.png']")
         screen.reads("[data-testid=answer]", "rime")
+        # Where it looks, by its key, and not any more.
+        screen.keys("w")
+        screen.one("[aria-label='Try pictures'] [data-testid=heatmap]")
+        screen.reads("[data-testid=heat-words]", "rime")
+        screen.keys("w")
+        screen.until("no heat lies over it", lambda: not screen.all("[data-testid=heatmap]"))
         # What the other model says of it stands beside.
         Select(screen.one("section[aria-label='Try pictures'] select")).select_by_index(1)
         screen.reads("[data-testid=beside]", "Run 1: ")

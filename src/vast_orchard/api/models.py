@@ -4,7 +4,7 @@ import re
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Path, Query, Response
+from fastapi import APIRouter, Path, Query, Response, UploadFile
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
@@ -265,28 +265,29 @@ def set_unsure(session: SessionOf, model: ModelOf, body: UnsureUpdate) -> ModelV
     return models.set_unsure(session, model.id, below)
 
 
+_LookedForQuery = Annotated[
+    int | None, Query(ge=1, le=LARGEST_ID, description="The class that it says by default.")
+]  # fmt: skip
+_LayerQuery = Annotated[str | None, Query(max_length=200, description="For gradients.")]
+
+
 @router.get("/models/{model_id}/pictures/{picture_id}/heatmap", response_model=HeatmapRead)
 def heatmap(
     session: SessionOf,
     model: ModelOf,
     parts: PartsOf,
     picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    class_id: Annotated[
-        int | None, Query(ge=1, le=LARGEST_ID, description="The class that it says by default.")
-    ] = None,
+    class_id: _LookedForQuery = None,
     way: Literal["gradients", "covering"] = "gradients",
-    layer: Annotated[str | None, Query(max_length=200, description="For gradients.")] = None,
+    layer: _LayerQuery = None,
     look: LookQuery = None,
 ) -> dict[str, Any]:
     """Where the model looks in a picture; in one of its test pictures by a counted look."""
     picture = picture_detail(session, model.project_id, picture_id, None).picture
     _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
-    ids = [entry["id"] for entry in model.classes]
-    if class_id is not None and class_id not in ids:
-        raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
+    place = _place_of_class(model, class_id)
     area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
     session.commit()  # the connection is free while the picture is looked at
-    place = None if class_id is None else ids.index(class_id)
     found: dict[str, Any] = parts.quick.run(
         "heatmap",
         model_path=model.path,
@@ -296,7 +297,34 @@ def heatmap(
         way=way,
         area=area,
     )
-    return {**found, "class_id": ids[found["class_place"]]}
+    return {**found, "class_id": model.classes[found["class_place"]]["id"]}
+
+
+@router.post("/models/{model_id}/try/heatmap", response_model=HeatmapRead)
+def tried_heatmap(
+    session: SessionOf,
+    model: ModelOf,
+    parts: PartsOf,
+    file: UploadFile,
+    class_id: _LookedForQuery = None,
+    way: Literal["gradients", "covering"] = "gradients",
+    layer: _LayerQuery = None,
+) -> dict[str, Any]:
+    """Where the model looks in a picture file; nothing is stored."""
+    place = _place_of_class(model, class_id)
+    session.commit()  # the connection is free while the picture is looked at
+    data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
+    found: dict[str, Any] = parts.quick.run(
+        "tried_heatmap", model_path=model.path, data=data, class_place=place, layer=layer, way=way
+    )
+    return {**found, "class_id": model.classes[found["class_place"]]["id"]}
+
+
+def _place_of_class(model: ModelValue, class_id: int | None) -> int | None:
+    ids = [entry["id"] for entry in model.classes]
+    if class_id is None or class_id in ids:
+        return None if class_id is None else ids.index(class_id)
+    raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
 
 
 @router.get("/models/{model_id}/pictures/{picture_id}/nearest", response_model=list[NearestRead])

@@ -8,6 +8,7 @@ import {
   type Model,
   need,
   type Problem,
+  sendFiles,
 } from "./client";
 
 /** Validation answers by itself; test only under a look that was counted. */
@@ -194,6 +195,30 @@ function readHeatmap(
       },
     }),
   );
+}
+
+/** Where a model looks in a file that is not stored. */
+export function useTriedHeatmap(
+  model: Model,
+  tried: { readonly key: string; readonly file: File },
+  asked: Looking | undefined,
+) {
+  return useQuery({
+    queryKey: ["heatmap", "tried", model.id, tried.key, asked],
+    enabled: asked !== undefined,
+    retry: false,
+    staleTime: Infinity,
+    queryFn: () => {
+      const of = asked ?? FIRST_LOOK;
+      const query = new URLSearchParams({ way: of.way });
+      const classId = classOf(model, null, of);
+      if (classId !== undefined) query.set("class_id", String(classId));
+      if (of.layer !== undefined && of.way !== "covering") query.set("layer", of.layer);
+      const body = new FormData();
+      body.append("file", tried.file, tried.file.name);
+      return sendFiles<Heatmap>("POST", `/api/models/${model.id}/try/heatmap?${query}`, body);
+    },
+  });
 }
 
 /** Reads the heatmaps of tiles: for what the model says, for the label of each, or for one class. */

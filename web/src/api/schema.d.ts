@@ -2454,6 +2454,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/try/heatmap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tried Heatmap
+         * @description Where the model looks in a picture file; nothing is stored.
+         */
+        post: operations["tried_heatmap_api_models__model_id__try_heatmap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/pictures/{picture_id}/nearest": {
         parameters: {
             query?: never;
@@ -3325,6 +3345,11 @@ export interface components {
             file: string;
             /** Path */
             path: string;
+        };
+        /** Body_tried_heatmap_api_models__model_id__try_heatmap_post */
+        Body_tried_heatmap_api_models__model_id__try_heatmap_post: {
+            /** File */
+            file: string;
         };
         /** Body_try_pictures_api_models__model_id__try_post */
         Body_try_pictures_api_models__model_id__try_post: {
@@ -12258,6 +12283,47 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeatmapRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tried_heatmap_api_models__model_id__try_heatmap_post: {
+        parameters: {
+            query?: {
+                /** @description The class that it says by default. */
+                class_id?: number | null;
+                way?: "gradients" | "covering";
+                /** @description For gradients. */
+                layer?: string | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_tried_heatmap_api_models__model_id__try_heatmap_post"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

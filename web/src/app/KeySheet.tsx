@@ -56,7 +56,11 @@ const BY_PLACE: Record<string, Keys> = {
     ["/", "the same pictures in Rows, by a Sift"],
     ["Ctrl + Z", "take back this window's last step"],
   ],
-  release: [["Ctrl + O", "choose pictures to try"]],
+  release: [
+    ["Ctrl + O", "choose pictures to try"],
+    ["Ctrl + V", "try the picture that was copied, or the one at a web address"],
+    ["W", "where the model looks in the picture"],
+  ],
 };
 
 const NETWORK: Keys = [

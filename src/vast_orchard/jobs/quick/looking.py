@@ -12,13 +12,13 @@ from vast_orchard.core.judging.heatmaps import covering_heatmap, gradient_heatma
 from vast_orchard.core.judging.nearest import nearest
 from vast_orchard.core.network.features import last_features
 from vast_orchard.core.network.sensitivity import mapped_layers, proposed_layer
-from vast_orchard.core.pictures.area import area_from_json
+from vast_orchard.core.pictures.area import Area, area_from_json
 from vast_orchard.core.pictures.preprocessing import Preprocessing
 from vast_orchard.core.pictures.standardise import standardise
 from vast_orchard.core.team import Team
 from vast_orchard.errors import InputError
 from vast_orchard.formats.model_file import Model
-from vast_orchard.formats.picture_file import part_kept, read_picture, seen_pixels
+from vast_orchard.formats.picture_file import PictureLimits, part_kept, read_picture, seen_pixels
 
 __all__ = ["heatmap", "nearest_learnt"]
 
@@ -30,7 +30,8 @@ def heatmap(
     class_place: int | None,
     layer: str | None,
     way: str,
-    area: Mapping[str, Any] | None,
+    area: Area | None,
+    limits: PictureLimits | None = None,
     answer: Callable[[Array], FloatArray],
 ) -> dict[str, Any]:
     """The heatmap of a picture file, at the network's input size.
@@ -46,8 +47,9 @@ def heatmap(
         For gradients; by default the deepest that tells places apart.
     way : str
         `gradients` or `covering`.
-    area : mapping, optional
-        The picture's working area, as `core.pictures.area` writes it.
+    area : Area, optional
+        The picture's working area.
+    limits : PictureLimits, optional
     answer : callable
         From pixels (N, H, W, C) to probabilities (N, K).
 
@@ -56,8 +58,8 @@ def heatmap(
     InputError
         The network has no such class or layer.
     """
-    upright = read_picture(data, model.preprocessing.ground).upright
-    before = replace(model.preprocessing, area=area_from_json(area))
+    upright = read_picture(data, model.preprocessing.ground, limits).upright
+    before = replace(model.preprocessing, area=area)
     pixels = seen_pixels(upright, before)
     probabilities = answer(pixels[None])[0]
     place = int(probabilities.argmax()) if class_place is None else class_place

@@ -3,7 +3,7 @@
 import io
 import time
 from collections.abc import Callable, Sequence
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from PIL import Image
 from vast_orchard.at_once.starting_points import StartPlace, read_start
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.calibration import tempered
+from vast_orchard.core.pictures.area import Area, area_from_json
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
@@ -129,11 +130,21 @@ def _answer(model_path: str, files: Sequence[tuple[str, bytes]], temperature: fl
     return answers
 
 
-def _heatmap(model_path: str, sha256: str, **asked: Any) -> dict[str, Any]:
-    model = _model(model_path)
-    team = make_team(_Place.settings)
+def _heatmap(model_path: str, sha256: str, area: dict[str, Any] | None, **asked: Any) -> dict[str, Any]:
     data = _Place.store.read(ByteStore.picture_path(sha256))
-    return heatmap(model, data, answer=lambda pixels: model.probabilities(pixels, team), **asked)
+    return _looked(_model(model_path), data, area_from_json(area), **asked)
+
+
+def _tried_heatmap(model_path: str, data: bytes, **asked: Any) -> dict[str, Any]:
+    """Of a file that is not stored: what counts of it goes by the model."""
+    model = _model(model_path)
+    return _looked(model, data, model.preprocessing.area, **asked)
+
+
+def _looked(model: Model, data: bytes, area: Area | None, **asked: Any) -> dict[str, Any]:
+    team = make_team(_Place.settings)
+    answer = partial(model.probabilities, team=team)
+    return heatmap(model, data, area=area, limits=_limits(), answer=answer, **asked)
 
 
 def _answers_again(model_path: str, **asked: Any) -> list[list[float]]:
@@ -204,5 +215,6 @@ TASKS: dict[str, Callable[..., Any]] = {
     "answer": _answer,
     "answers_again": _answers_again,
     "heatmap": _heatmap,
+    "tried_heatmap": _tried_heatmap,
     "nearest": _nearest,
 }

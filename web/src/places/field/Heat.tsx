@@ -39,13 +39,23 @@ interface ControlsProps {
   found: Heatmap | undefined;
   error: string | undefined;
   strength: number;
+  /** Whether the picture has a label that can be looked for. */
+  labelled?: boolean;
   onLooking: (looking: Looking | undefined) => void;
   onStrength: (strength: number) => void;
 }
 
 const SELECT = "rounded-control min-w-0 cursor-pointer border border-edge bg-surface";
 
-export function HeatControls({ model, looking, found, error, strength, ...props }: ControlsProps) {
+export function HeatControls({
+  model,
+  looking,
+  found,
+  error,
+  strength,
+  labelled = true,
+  ...props
+}: ControlsProps) {
   return (
     <section aria-label="Where it looks" className="mb-3 text-sm">
       <label className="flex cursor-pointer items-center gap-2" title="W">
@@ -63,6 +73,7 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
           <ClassToLookFor
             model={model}
             value={looking.classId}
+            labelled={labelled}
             onChange={(classId) => props.onLooking({ ...looking, classId })}
           />
           <span className="text-quiet">by</span>
@@ -116,11 +127,12 @@ export function HeatControls({ model, looking, found, error, strength, ...props 
 interface ClassProps {
   model: Model;
   value: Looking["classId"];
+  labelled?: boolean;
   onChange: (next: Looking["classId"]) => void;
 }
 
 /** For which class: the one that the model says, the picture's own, or any. */
-export function ClassToLookFor({ model, value, onChange }: ClassProps) {
+export function ClassToLookFor({ model, value, labelled = true, onChange }: ClassProps) {
   return (
     <select
       aria-label="For which class"
@@ -131,7 +143,7 @@ export function ClassToLookFor({ model, value, onChange }: ClassProps) {
       }
     >
       <option value={0}>what it says</option>
-      <option value="label">its label</option>
+      {labelled && <option value="label">its label</option>}
       {model.classes.map((entry) => (
         <option key={entry.id} value={entry.id}>
           {entry.name}

@@ -25,7 +25,7 @@ export function BesidePicker({ model, other, onChange }: PickerProps) {
       <label className="flex items-center gap-2">
         <span className="text-quiet">Beside it</span>
         <select
-          className="rounded-control max-w-[300px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
+          className="rounded-control max-w-[156px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
           value={other?.id ?? ""}
           onChange={(event) =>
             onChange(runs.find((run) => run.model?.id === Number(event.target.value))?.model ?? undefined)

@@ -1,10 +1,12 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
-import { useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import type { Answer, Model } from "../../api/client";
+import { FIRST_LOOK, type Looking, useTriedHeatmap } from "../../api/judgingQueries";
 import { WHOLE } from "../../domain/area";
 import { answerSentence, ranked } from "../../domain/ranking";
 import { milliseconds } from "../../domain/words";
 import { AreaOverlay } from "../../parts/AreaOverlay";
+import { HeatControls, HeatOverlay } from "../field/Heat";
 import { Beside, BesidePicker } from "./Beside";
 import { Ruler } from "./Ruler";
 
@@ -33,6 +35,7 @@ interface Props {
 
 export function TriedPicture({ tried, model, other, onOther, calibrated, thresholdsOf }: Props) {
   const { answer } = tried;
+  const looked = useLooking(tried, model);
   if (answer.error) {
     return (
       <div role="alert" className="flex flex-1 flex-col items-center justify-center p-10 text-center">
@@ -61,22 +64,68 @@ export function TriedPicture({ tried, model, other, onOther, calibrated, thresho
         {sentence.text}
       </p>
       <div className="flex min-h-0 items-start gap-8">
-        <Pictured url={tried.url} answer={answer} />
+        <Pictured url={tried.url} answer={answer}>
+          {looked.over}
+        </Pictured>
         <div className="min-w-0 flex-1">
-          {other && <p className="mb-2 font-semibold">Run {answer.run}</p>}
-          <Ruler order={order} model={model} threshold={threshold} />
+          <div className="flex gap-8">
+            <div className="min-w-0 flex-1">
+              {other && <p className="mb-2 font-semibold">Run {answer.run}</p>}
+              <Ruler order={order} model={model} threshold={threshold} />
+            </div>
+            {other && (
+              <Beside
+                tried={tried}
+                model={other}
+                calibrated={calibrated}
+                thresholdFor={thresholdsOf(other)}
+              />
+            )}
+          </div>
+          <div className="mt-4 flex flex-wrap items-start justify-between gap-x-4 gap-y-2">
+            <div className="w-[232px]">{looked.controls}</div>
+            <BesidePicker model={model} other={other} onChange={onOther} />
+          </div>
         </div>
-        {other && (
-          <Beside tried={tried} model={other} calibrated={calibrated} thresholdFor={thresholdsOf(other)} />
-        )}
       </div>
-      <BesidePicker model={model} other={other} onChange={onOther} />
     </div>
   );
 }
 
+/** Where the model looks in the picture on show; that stays switched on from picture to picture. */
+function useLooking(tried: Tried, model: Model) {
+  const [looking, setLooking] = useState<Looking>();
+  const [strength, setStrength] = useState(0.7);
+  const found = useTriedHeatmap(model, tried, looking);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typed =
+        event.target instanceof Element &&
+        event.target.matches("select, textarea, input:not([type=checkbox])");
+      if (event.key === "w" && !typed) setLooking((now) => (now ? undefined : FIRST_LOOK));
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  return {
+    over: looking && found.data && <HeatOverlay found={found.data} strength={strength} />,
+    controls: (
+      <HeatControls
+        model={model}
+        looking={looking}
+        found={found.data}
+        error={found.error?.message}
+        strength={strength}
+        labelled={false}
+        onLooking={setLooking}
+        onStrength={setStrength}
+      />
+    ),
+  };
+}
+
 /** The picture, dimmed where it does not count. */
-function Pictured({ url, answer }: { url: string; answer: Answer }) {
+function Pictured({ url, answer, children }: { url: string; answer: Answer; children: ReactNode }) {
   const [size, setSize] = useState<{ width: number; height: number }>();
   const [left = 0, top = 0, right = 1, bottom = 1] = answer.kept ?? [];
   const part = left > 0 || top > 0 || right < 1 || bottom < 1;
@@ -99,6 +148,7 @@ function Pictured({ url, answer }: { url: string; answer: Answer }) {
           }
         />
         {part && <AreaOverlay area={{ ...WHOLE, keep: [left, top, right, bottom] }} />}
+        {children}
       </div>
     </div>
   );
