@@ -367,10 +367,11 @@ def _release(screen: Screen, folder: Path, downloads: Path) -> None:
     screen.press("Release")
     pictures = sorted((folder / "unlabelled").iterdir())[:3]
     screen.one("input[aria-label='Pictures to try']").send_keys("\n".join(map(str, pictures)))
-    screen.reads("[data-testid=answer]", "; next ")
+    screen.reads("[data-testid=tried-words]", "3 pictures answered")
     dropped = sorted((folder / "plate").rglob("*.jpg"))[0]
     screen.drop(screen.one("[aria-label='Try pictures']"), dropped)
     screen.says(dropped.name)
+    screen.reads("[data-testid=answer]", "; next ")
     assert len(screen.all("ul[aria-label='Tried pictures'] button")) == 4
     screen.all("ul[aria-label='Tried pictures'] button")[1].click()
     screen.says(pictures[0].name)

@@ -163,6 +163,7 @@ export function useProposal(projectId: number) {
 export function useIntervals(counts: readonly number[], accuracy: number) {
   return useQuery({
     queryKey: ["intervals", counts, accuracy],
+    enabled: counts.length > 0,
     queryFn: () =>
       need(client.GET("/api/intervals", { params: { query: { count: [...counts], accuracy } } })),
     staleTime: Infinity,
