@@ -18,9 +18,9 @@ from vast_orchard.store.database import Database
 from vast_orchard.store.field import Grouping, field_records, field_rows, figure_name, sifted_ids
 from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.projects import create_project
-from vast_orchard.store.sift.compiler import SiftScope
 from vast_orchard.store.sift.completion import complete
 from vast_orchard.store.sift.parser import parse
+from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.sift.syntax import SiftError
 from vast_orchard.supervision.postgres import Cluster
 

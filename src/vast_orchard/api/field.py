@@ -11,8 +11,8 @@ from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, ProjectOf, Sessio
 from vast_orchard.api.schemas.pictures import CompletionRead, FieldRead, SheetCreate
 from vast_orchard.store import field, field_scope
 from vast_orchard.store.pictures import pictures_by_id
-from vast_orchard.store.sift.compiler import SiftScope
 from vast_orchard.store.sift.completion import complete
+from vast_orchard.store.sift.scope import SiftScope
 
 __all__ = ["ScopeOf", "SiftQuery", "router"]
 

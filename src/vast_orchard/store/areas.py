@@ -13,9 +13,10 @@ from sqlalchemy.orm import Session
 from vast_orchard.store.area_rules import newest_rules
 from vast_orchard.store.database import among
 from vast_orchard.store.schema import AreaRules, Class, Picture, SnapshotPicture, WorkingArea
-from vast_orchard.store.sift.compiler import SiftScope, compile_sift
+from vast_orchard.store.sift.compiler import compile_sift
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.rule import check_rule_sift
+from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.values import AreaCounts, AreaRulesValue, AreaRuleValue, ModelValue
 
 __all__ = [

@@ -40,8 +40,9 @@ from vast_orchard.store.field_scope import joined
 from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.schema import Class, Picture, Prediction
 from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, summed_sets
-from vast_orchard.store.sift.compiler import SiftScope, compile_sift
+from vast_orchard.store.sift.compiler import compile_sift
 from vast_orchard.store.sift.parser import parse
+from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.sift.syntax import SiftError
 from vast_orchard.store.sift.undecided import undecided
 from vast_orchard.store.values import FieldRowValue, PictureValue

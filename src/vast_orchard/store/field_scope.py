@@ -13,7 +13,7 @@ from vast_orchard.store.database import among
 from vast_orchard.store.models import check_look, judged_sets
 from vast_orchard.store.schema import Class, Model, ModelKind, Picture, Prediction, Run, RunState, Split
 from vast_orchard.store.set_codes import set_codes
-from vast_orchard.store.sift.compiler import SiftScope
+from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.values import SaidValue
 from vast_orchard.types import SetName
 

@@ -1,17 +1,11 @@
 /** The keys that lead from every place to every other. */
 import { useEffect, useRef } from "react";
 import { useLocation, useNavigate, useParams } from "react-router";
+import { takesKeys } from "../parts/typing";
 import { carried, PLACES } from "./places";
 
 /** `g` waits this long for its letter. */
 const CHORD_MS = 1500;
-
-function isTyping(target: EventTarget | null): boolean {
-  return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName))
-  );
-}
 
 /** `g` and a place's letter go there, `?` shows the keys. */
 export function useChords(openKeys: () => void): void {
@@ -21,7 +15,7 @@ export function useChords(openKeys: () => void): void {
   const since = useRef(0);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (isTyping(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (takesKeys(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
       if (event.key === "?") openKeys();
       else if (event.key === "g") since.current = Date.now();
       else if (Date.now() - since.current < CHORD_MS) {

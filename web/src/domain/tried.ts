@@ -1,5 +1,5 @@
 /** Many tried pictures: by what the model says of each, beside the classes that their folders or names say. */
-import { type Ranked, ranked } from "./ranking";
+import { answerSentence, type Ranked, ranked } from "./ranking";
 
 /** What was answered for one file. */
 export interface TriedFile {
@@ -42,20 +42,20 @@ export function truthOf(path: string, names: readonly string[]): string | undefi
     .sort((one, other) => other.length - one.length)[0];
 }
 
+/** What a model says of one file: its classes by probability, under which the first is "unsure", and the sentence. */
+export function spoken(answer: TriedFile["answer"], { names, calibrated, thresholdFor }: Asked) {
+  const order = ranked(names, calibrated ? answer.calibrated : answer.probabilities);
+  const threshold = thresholdFor(order[0]?.place ?? 0);
+  return { order, threshold, ...answerSentence(order, threshold) };
+}
+
 /** Those that could be read, with what is said of each. */
 export function sortedOut<T extends TriedFile>(tried: readonly T[], asked: Asked): Sorted<T>[] {
   return tried
     .filter((entry) => !entry.answer.error)
     .map((entry) => {
-      const { calibrated, probabilities } = entry.answer;
-      const order = ranked(asked.names, asked.calibrated ? calibrated : probabilities);
-      const first = order[0];
-      return {
-        tried: entry,
-        order,
-        unsure: !first || first.p < asked.thresholdFor(first.place),
-        truth: truthOf(entry.path, asked.names),
-      };
+      const { order, unsure } = spoken(entry.answer, asked);
+      return { tried: entry, order, unsure, truth: truthOf(entry.path, asked.names) };
     });
 }
 

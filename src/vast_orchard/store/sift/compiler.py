@@ -1,9 +1,7 @@
 """Compiles a Sift to SQL: conditions and orders over `Picture`, every value of a person a bound parameter."""
 
-import datetime as dt
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -12,9 +10,7 @@ from sqlalchemy import (
     Float,
     and_,
     case,
-    cast,
     false,
-    func,
     literal,
     not_,
     or_,
@@ -27,19 +23,19 @@ from vast_orchard.store.schema import (
     Action,
     ActionChange,
     Appearance,
-    Class,
     Import,
     Picture,
-    PictureMeasure,
-    PicturePrint,
     Prediction,
 )
-from vast_orchard.store.set_codes import SetCodes, in_set
+from vast_orchard.store.set_codes import in_set
 from vast_orchard.store.sift.accepted import accepted_of
 from vast_orchard.store.sift.against import against_run
 from vast_orchard.store.sift.amounts import amount_of, span_of
 from vast_orchard.store.sift.copy_flags import copy_flags
+from vast_orchard.store.sift.numbers import NUMBERS
+from vast_orchard.store.sift.orders import in_order, order_key
 from vast_orchard.store.sift.parser import did_you_mean
+from vast_orchard.store.sift.scope import SiftScope, need_run, need_split
 from vast_orchard.store.sift.syntax import (
     All,
     Anyone,
@@ -47,7 +43,6 @@ from vast_orchard.store.sift.syntax import (
     Condition,
     Flag,
     Not,
-    Order,
     Place,
     Sift,
     SiftError,
@@ -55,33 +50,13 @@ from vast_orchard.store.sift.syntax import (
     Word,
 )
 from vast_orchard.store.sift.undecided import undecided
-from vast_orchard.store.sift.words import AREAS, FIELDS, RUN_FLAGS, RUN_ORDERS, Kind
+from vast_orchard.store.sift.words import AREAS, FIELDS, RUN_FLAGS, Kind
 from vast_orchard.types import JudgedSet, SetName
 
-__all__ = ["SAID", "CompiledSift", "SiftScope", "compile_sift"]
+__all__ = ["SAID", "CompiledSift", "compile_sift"]
 
 _Test = ColumnElement[bool]
 
-_LONGER_SIDE = func.greatest(Picture.width, Picture.height)
-
-
-def _measured(column: Any) -> ColumnElement[Any]:
-    """Of the picture's measures, which lie in a table of their own."""
-    return select(column).where(PictureMeasure.picture_id == Picture.id).correlate(Picture).scalar_subquery()
-
-
-_NUMBERS: dict[str, ColumnElement[Any]] = {
-    "width": Picture.width.expression,
-    "height": Picture.height.expression,
-    "side": _LONGER_SIDE,
-    "shape": cast(Picture.width, Float) / Picture.height,
-    "size": Picture.size_bytes.expression,
-    "brightness": Picture.brightness.expression,
-    "contrast": _measured(PictureMeasure.contrast),
-    "sharpness": _measured(PictureMeasure.sharpness),
-    "p": Prediction.p.expression,
-    "loss": Prediction.loss.expression,
-}
 # What a tile can show of an order: numbers that mean something by themselves.
 _FIGURES = frozenset({"size", "side", "brightness", "contrast", "sharpness", "like", "p", "loss"})
 # Of whole numbers a value is met exactly, of others as far as its digits go.
@@ -90,26 +65,6 @@ _ASCII_TEXTS = {"format": Picture.format, "mode": Picture.mode}
 # Classes that the run names of a picture.
 SAID = {"predicted": Prediction.predicted_class, "true": Prediction.true_class}
 _TOLD = {"path": Appearance.path, "group": Appearance.group_key, "source": Import.source_name}
-
-
-@dataclass(frozen=True, kw_only=True)
-class SiftScope:
-    """What a Sift is read against: the things that the address names."""
-
-    project_id: int
-    now: dt.datetime  # with the time zone in which days begin
-    classes: Mapping[str, int]  # id by name, of the project
-    split_id: int | None = None
-    sets: SetCodes | None = None  # of that split
-    run_id: int | None = None
-    model_id: int | None = None  # what that run has kept
-    unjudged: str | None = None  # what to do about a run that was not judged
-    run_classes: Mapping[str, int] = field(default_factory=dict)  # as the run knows them
-    # By class id: a less probable answer of it is "unsure", of None every one; None: nobody has set it.
-    unsure_below: Mapping[int, float | None] | None = None
-    test_shown: bool = False  # a look at the test set was counted
-    like_id: int | None = None  # the picture that `order:like` compares with
-    areas: Mapping[str, ColumnElement[bool]] = field(default_factory=dict)  # what `area:` asks, by its word
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -131,11 +86,11 @@ def compile_sift(sift: Sift, scope: SiftScope) -> CompiledSift:
     SiftError
         It names a class that is not there, a number that is none, or a run where there is none.
     """
-    where, order = _condition(sift.condition, scope), tuple(_order(entry, scope) for entry in sift.order)
+    where, order = _condition(sift.condition, scope), tuple(in_order(entry, scope) for entry in sift.order)
     return CompiledSift(
         where=where,
         order=order,
-        figure=next(((entry.key, _order_key(entry, scope)) for entry in sift.order if entry.key in _FIGURES), None),
+        figure=next(((entry.key, order_key(entry, scope)) for entry in sift.order if entry.key in _FIGURES), None),
         asks_run=any(_of_predictions(part) for asked in (where, *order) for part in iterate(asked)),
     )
 
@@ -175,24 +130,12 @@ def _known(column: Any, test: _Test) -> _Test:
     return and_(column.is_not(None), test)
 
 
-def _need_run(what: str, place: Place, scope: SiftScope) -> None:
-    if scope.run_id is None:
-        raise SiftError(f"{what} asks about a run, and none is on show.", "Train one, or choose one in Runs.", place)
-    if scope.unjudged is not None:
-        raise SiftError(f"{what} asks what the run says, and it is not judged yet.", scope.unjudged, place)
-
-
-def _need_split(place: Place, scope: SiftScope) -> None:
-    if scope.split_id is None:
-        raise SiftError("There are no sets yet.", "Divide the pictures first.", place)
-
-
 def _flag(name: str, place: Place, scope: SiftScope) -> _Test:
     # Whether it was judged can be asked of any run; all else would answer "nothing" where nothing is known.
     if name in RUN_FLAGS and not (name == "judged" and scope.run_id is not None):
-        _need_run(name, place, scope)
+        need_run(name, place, scope)
     if name == "parted-copies":
-        _need_split(place, scope)
+        need_split(place, scope)
     if name == "undecided" and scope.unsure_below is None:
         mend = "Say in Review under which probability it does."
         raise SiftError('This model never says "unsure".', mend, place)
@@ -242,7 +185,7 @@ def _free_text(word: Word, scope: SiftScope) -> _Test:
 def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
     what = FIELDS[term.field]
     if what.needs_run:
-        _need_run(term.field, term.place, scope)
+        need_run(term.field, term.place, scope)
     match what.kind:
         case Kind.CLASS:
             return _class(term.field, word, scope)
@@ -296,7 +239,7 @@ def _set(field: str, word: Word, scope: SiftScope) -> _Test:
         raise SiftError(f"There is no set {word.text}.", mend, word.place)
     if asked:
         return _known(Prediction.set_name, Prediction.set_name == name)
-    _need_split(word.place, scope)
+    need_split(word.place, scope)
     return in_set(Picture.id.expression, scope.sets, SetName(name))
 
 
@@ -331,7 +274,7 @@ def _text(term: Compare, word: Word, scope: SiftScope) -> _Test:
 
 def _number(term: Compare, word: Word, kind: Kind) -> _Test:
     value, digits = amount_of(word, kind)
-    column, bound = _NUMBERS[term.field], literal(value, Float)
+    column, bound = NUMBERS[term.field], literal(value, Float)
     match term.sign:
         case "<":
             return _known(column, column < bound)
@@ -381,57 +324,3 @@ def _action(word: Word, scope: SiftScope) -> _Test:
         .where(Action.project_id == scope.project_id, Action.id == int(word.text))
     )
     return Picture.id.in_(changed)
-
-
-def _last_change(scope: SiftScope) -> ColumnElement[Any]:
-    return (
-        select(func.max(ActionChange.action_id))
-        .where(ActionChange.picture_id == Picture.id)
-        .correlate(Picture)
-        .scalar_subquery()
-    )
-
-
-def _likeness(place: Place, scope: SiftScope) -> ColumnElement[Any]:
-    """How far a picture's fingerprint is from that of the chosen one."""
-    if scope.like_id is None:
-        raise SiftError("order:like asks for a picture, and none is chosen.", "Choose one, then order by it.", place)
-    chosen = select(PicturePrint.place).where(PicturePrint.picture_id == scope.like_id).scalar_subquery()
-    return (
-        select(PicturePrint.place.op("<->", return_type=Float())(chosen))
-        .where(PicturePrint.picture_id == Picture.id)
-        .correlate(Picture)
-        .scalar_subquery()
-    )
-
-
-def _order(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
-    key = _order_key(entry, scope)
-    # What has no such value stands last, whichever way it goes.
-    return (key.desc() if entry.falling else key.asc()).nulls_last()
-
-
-def _order_key(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
-    if entry.key in RUN_ORDERS:
-        _need_run(f"order:{entry.key}", entry.place, scope)
-    keys: dict[str, Any] = {
-        # By code points, which sorts five times as fast as by the words of a language.
-        "name": Picture.folded_name.collate("C"),
-        "came": Picture.came_at.expression,
-        "size": Picture.size_bytes.expression,
-        "side": _LONGER_SIDE,
-        "brightness": Picture.brightness.expression,
-        "contrast": _NUMBERS["contrast"],
-        "sharpness": _NUMBERS["sharpness"],
-        "class": Class.place.expression,
-        "p": Prediction.p.expression,
-        "loss": Prediction.loss.expression,
-        "worth": Prediction.worth.expression,
-    }
-    match entry.key:
-        case "changed":
-            return _last_change(scope)
-        case "like":
-            return _likeness(entry.place, scope)
-    key: ColumnElement[Any] = keys[entry.key]
-    return key

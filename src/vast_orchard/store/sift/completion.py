@@ -9,7 +9,8 @@ from sqlalchemy import ColumnElement, Select, func, select
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Picture, Prediction, SplitMember
-from vast_orchard.store.sift.compiler import SAID, SiftScope
+from vast_orchard.store.sift.compiler import SAID
+from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.sift.words import AREAS, FIELDS, FLAGS, JOINS, ORDERS, RUN_FLAGS, RUN_ORDERS, Kind, quoted
 from vast_orchard.types import JudgedSet, SetName
 

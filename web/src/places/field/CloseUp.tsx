@@ -2,7 +2,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type KeyboardEvent, useEffect, useState } from "react";
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
-import { FIRST_LOOK, type Looking, useHeatmap } from "../../api/judgingQueries";
+import { useHeatmap } from "../../api/judgingQueries";
 import { type FieldQuery, usePictureDetail } from "../../api/queries";
 import { areaFrom, areaWords } from "../../domain/area";
 import { colourPlace } from "../../domain/classColour";
@@ -12,9 +12,10 @@ import { Button } from "../../parts/Button";
 import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
+import { takesKeys } from "../../parts/typing";
 import { CountingPart } from "./CountingPart";
 import { Enlarged, useZoom } from "./Enlarged";
-import { HeatControls, HeatOverlay } from "./Heat";
+import { type Heat, HeatControls, HeatOverlay, useLooking } from "./Heat";
 import { NearestLearnt } from "./NearestLearnt";
 import { Said } from "./Said";
 
@@ -40,11 +41,13 @@ export function CloseUp(props: Props) {
   const { projectId, pictureId, asked, classes, model, onClose, onStep, onKey } = props;
   const detail = usePictureDetail(projectId, pictureId, asked);
   const picture = detail.data?.picture;
-  const heat = useHeat(model, { id: pictureId, labelled: picture?.class_id ?? null }, asked.look);
+  const looks = useLooking();
+  const labelled = picture?.class_id ?? null;
+  const heat = { ...looks, found: useHeatmap(model, { id: pictureId, labelled }, looks.looking, asked.look) };
   const zoom = useZoom(picture);
   const onKeyDown = (event: KeyboardEvent) => {
     // What is typed into the note, or chosen by keys, is no command.
-    if (typesInto(event.target)) return;
+    if (takesKeys(event.target)) return;
     if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
       event.preventDefault();
       onStep(event.key === "ArrowLeft" ? -1 : 1);
@@ -79,9 +82,7 @@ export function CloseUp(props: Props) {
               over={
                 <>
                   <CountingPart projectId={projectId} detail={detail.data} />
-                  {heat.looking && heat.found.data && (
-                    <HeatOverlay found={heat.found.data} strength={heat.strength} />
-                  )}
+                  <HeatOverlay heat={heat} />
                 </>
               }
             />
@@ -107,29 +108,6 @@ export function CloseUp(props: Props) {
   );
 }
 
-function typesInto(target: EventTarget): boolean {
-  return (
-    target instanceof HTMLTextAreaElement ||
-    target instanceof HTMLSelectElement ||
-    (target instanceof HTMLInputElement && target.type === "range")
-  );
-}
-
-/** The heatmap of the picture on show; it stays switched on from picture to picture. */
-function useHeat(
-  model: Model | undefined,
-  picture: { readonly id: number; readonly labelled: number | null },
-  look: number | undefined,
-) {
-  const [looking, setLooking] = useState<Looking>();
-  const [strength, setStrength] = useState(0.7);
-  const found = useHeatmap(model, picture, looking, look);
-  const toggle = () => setLooking(looking ? undefined : FIRST_LOOK);
-  return { looking, setLooking, strength, setStrength, found, toggle };
-}
-
-type Heat = ReturnType<typeof useHeat>;
-
 interface SideProps extends Pick<Props, "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike"> {
   detail: PictureDetail;
   entry: ClassOf | undefined;
@@ -150,17 +128,7 @@ function Side({ detail, entry, heat, ...props }: SideProps) {
         {detail.said && props.model && (
           <Said said={detail.said} model={props.model} classes={props.classes} />
         )}
-        {props.model && (
-          <HeatControls
-            model={props.model}
-            looking={heat.looking}
-            found={heat.found.data}
-            error={heat.found.error?.message}
-            strength={heat.strength}
-            onLooking={heat.setLooking}
-            onStrength={heat.setStrength}
-          />
-        )}
+        {props.model && <HeatControls model={props.model} heat={heat} />}
         <Facts detail={detail} />
         <p className="mt-2">
           <Button kind="bare" className="-ml-2.5" title="In every row (M)" onClick={props.onLike}>

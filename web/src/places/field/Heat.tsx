@@ -1,11 +1,29 @@
 /** Where the model looks: laid over the picture of a Close-up, and how it is asked for. */
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Heatmap, Model } from "../../api/client";
 import { FIRST_LOOK, type Looking } from "../../api/judgingQueries";
 import { heatArea, heatColour, heatPixels, heatWords } from "../../domain/heat";
 
+/** What is asked of heatmaps; it stays from picture to picture. */
+export function useLooking() {
+  const [looking, setLooking] = useState<Looking>();
+  const [strength, setStrength] = useState(0.7);
+  const toggle = () => setLooking((now) => (now ? undefined : FIRST_LOOK));
+  return { looking, setLooking, strength, setStrength, toggle };
+}
+
+/** What is asked, and what was answered. */
+export interface Heat extends ReturnType<typeof useLooking> {
+  readonly found: { readonly data: Heatmap | undefined; readonly error: Error | null };
+}
+
 /** Over the picture, as large as it; clipped by it. */
-export function HeatOverlay({ found, strength }: { found: Heatmap; strength: number }) {
+export function HeatOverlay({ heat }: { heat: Heat }) {
+  const { looking, found, strength } = heat;
+  return looking && found.data ? <Overlay found={found.data} strength={strength} /> : null;
+}
+
+function Overlay({ found, strength }: { found: Heatmap; strength: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     const pixels = new ImageData(heatPixels(found, strength), found.columns, found.rows);
@@ -35,34 +53,22 @@ export function HeatOverlay({ found, strength }: { found: Heatmap; strength: num
 
 interface ControlsProps {
   model: Model;
-  looking: Looking | undefined;
-  found: Heatmap | undefined;
-  error: string | undefined;
-  strength: number;
+  heat: Heat;
   /** Whether the picture has a label that can be looked for. */
   labelled?: boolean;
-  onLooking: (looking: Looking | undefined) => void;
-  onStrength: (strength: number) => void;
 }
 
 const SELECT = "rounded-control min-w-0 cursor-pointer border border-edge bg-surface";
 
-export function HeatControls({
-  model,
-  looking,
-  found,
-  error,
-  strength,
-  labelled = true,
-  ...props
-}: ControlsProps) {
+export function HeatControls({ model, heat, labelled = true }: ControlsProps) {
+  const { looking, setLooking, strength, found } = heat;
   return (
     <section aria-label="Where it looks" className="mb-3 text-sm">
       <label className="flex cursor-pointer items-center gap-2" title="W">
         <input
           type="checkbox"
           checked={looking !== undefined}
-          onChange={(event) => props.onLooking(event.target.checked ? FIRST_LOOK : undefined)}
+          onChange={(event) => setLooking(event.target.checked ? FIRST_LOOK : undefined)}
           className="accent-choice"
         />
         Where it looks
@@ -74,28 +80,28 @@ export function HeatControls({
             model={model}
             value={looking.classId}
             labelled={labelled}
-            onChange={(classId) => props.onLooking({ ...looking, classId })}
+            onChange={(classId) => setLooking({ ...looking, classId })}
           />
           <span className="text-quiet">by</span>
           <select
             aria-label="By what"
             className={SELECT}
             value={looking.way}
-            onChange={(event) => props.onLooking({ ...looking, way: event.target.value as Looking["way"] })}
+            onChange={(event) => setLooking({ ...looking, way: event.target.value as Looking["way"] })}
           >
             <option value="gradients">the values of a layer</option>
             <option value="covering">covering parts of it</option>
           </select>
-          {looking.way === "gradients" && found && (
+          {looking.way === "gradients" && found.data && (
             <>
               <span className="text-quiet">layer</span>
               <select
                 aria-label="Of which layer"
                 className={SELECT}
-                value={looking.layer ?? found.layer ?? ""}
-                onChange={(event) => props.onLooking({ ...looking, layer: event.target.value })}
+                value={looking.layer ?? found.data.layer ?? ""}
+                onChange={(event) => setLooking({ ...looking, layer: event.target.value })}
               >
-                {found.layers.map((name) => (
+                {found.data.layers.map((name) => (
                   <option key={name}>{name}</option>
                 ))}
               </select>
@@ -109,14 +115,14 @@ export function HeatControls({
             max={1}
             step={0.05}
             value={strength}
-            onChange={(event) => props.onStrength(Number(event.target.value))}
+            onChange={(event) => heat.setStrength(Number(event.target.value))}
             className="min-w-0 accent-choice"
           />
           <span className="col-span-2">
             <HeatScale />
           </span>
           <p className="col-span-2 min-h-9" role="status" data-testid="heat-words">
-            {error ?? (found ? heatWords(found, model) : "Looking …")}
+            {found.error?.message ?? (found.data ? heatWords(found.data, model) : "Looking …")}
           </p>
         </div>
       )}

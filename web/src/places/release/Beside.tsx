@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Model } from "../../api/client";
 import { runsOf, useLedger } from "../../api/runQueries";
-import { answerSentence, ranked } from "../../domain/ranking";
+import { type Asked, spoken } from "../../domain/tried";
 import { score } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Failed, Reading } from "../../parts/States";
@@ -53,28 +53,21 @@ export function BesidePicker({ model, other, onChange }: PickerProps) {
 interface Props {
   tried: Tried;
   model: Model;
-  calibrated: boolean;
-  /** Under which probability an answer of a class, by its place, is "unsure". */
-  thresholdFor: (place: number) => number;
+  asked: Asked;
 }
 
-export function Beside({ tried, model, calibrated, thresholdFor }: Props) {
-  const asked = useQuery({
+export function Beside({ tried, model, asked }: Props) {
+  const other = useQuery({
     queryKey: ["tried", tried.key, model.id],
     staleTime: Infinity,
     retry: false,
     queryFn: () => answered(model, [{ path: tried.path, file: tried.file }]),
   });
-  if (asked.error) return <Failed error={asked.error} onRetry={() => void asked.refetch()} />;
-  const answer = asked.data?.[0];
+  if (other.error) return <Failed error={other.error} onRetry={() => void other.refetch()} />;
+  const answer = other.data?.[0];
   if (!answer) return <Reading what={`what run ${model.run_number} says`} />;
   if (answer.error) return <p className="text-wrong">{answer.error}</p>;
-  const order = ranked(
-    model.classes.map((entry) => entry.name),
-    calibrated ? answer.calibrated : answer.probabilities,
-  );
-  const threshold = thresholdFor(order[0]?.place ?? 0);
-  const { unsure, text } = answerSentence(order, threshold);
+  const { order, threshold, unsure, text } = spoken(answer, asked);
   return (
     <div className="min-w-0 flex-1" data-testid="beside">
       <p className={`mb-2 font-semibold ${unsure ? "text-wrong" : ""}`}>

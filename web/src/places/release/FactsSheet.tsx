@@ -8,7 +8,7 @@ import { moment, plural } from "../../domain/words";
 import { Button, buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { Sheet } from "../../parts/Sheet";
-import { TextField } from "../../parts/TextField";
+import { OfferFields, type OfferWords } from "./OfferFields";
 import type { Offering } from "./useOffering";
 
 interface Props {
@@ -18,23 +18,14 @@ interface Props {
 }
 
 export function FactsSheet({ offer, offering, onClose }: Props) {
-  const [purpose, setPurpose] = useState(offer.purpose);
-  const [limits, setLimits] = useState(offer.limits);
-  const [note, setNote] = useState(offer.note);
-  const same = purpose === offer.purpose && limits === offer.limits && note === offer.note;
+  const { purpose, limits, note } = offer;
+  const [words, setWords] = useState<OfferWords>({ purpose, limits, note });
+  const same = words.purpose === purpose && words.limits === limits && words.note === note;
   return (
     <Sheet title={`${offer.name}, version ${offer.version}`} open onClose={onClose}>
       <Facts offer={offer} />
       <Agrees modelId={offer.model_id} />
-      <TextField label="What it is for" value={purpose} most={2000} lines={2} onChange={setPurpose} />
-      <TextField
-        label="What it must not be used for, and where it errs"
-        value={limits}
-        most={2000}
-        lines={2}
-        onChange={setLimits}
-      />
-      <TextField label="Note" value={note} most={5000} lines={2} onChange={setNote} />
+      <OfferFields words={words} onChange={setWords} />
       <div className="flex items-center justify-end gap-2">
         <a
           className={`${buttonLook("bare")} mr-auto`}
@@ -47,9 +38,7 @@ export function FactsSheet({ offer, offering, onClose }: Props) {
         <Button
           kind="main"
           disabled={same}
-          onClick={() =>
-            void offering.change(offer, { purpose, limits, note }).then((done) => done && onClose())
-          }
+          onClick={() => void offering.change(offer, words).then((done) => done && onClose())}
         >
           Keep
         </Button>

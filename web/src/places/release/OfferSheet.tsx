@@ -7,6 +7,7 @@ import { byName } from "../../domain/offers";
 import { Button } from "../../parts/Button";
 import { Sheet } from "../../parts/Sheet";
 import { TextField } from "../../parts/TextField";
+import { OfferFields, type OfferWords } from "./OfferFields";
 import { useOffering } from "./useOffering";
 
 interface Props {
@@ -20,12 +21,9 @@ export function OfferSheet({ model, onClose, onDone }: Props) {
   const offering = useOffering(project.id);
   const named = byName(useOffers(project.id).data ?? []);
   const [name, setName] = useState(named[0]?.name ?? project.name);
-  const [purpose, setPurpose] = useState("");
-  const [limits, setLimits] = useState("");
-  const [note, setNote] = useState("");
+  const [words, setWords] = useState<OfferWords>({ purpose: "", limits: "", note: "" });
   const known = named.find((entry) => entry.name.toLowerCase() === name.trim().toLowerCase());
-  const put = () =>
-    void offering.offer(model.id, { name, purpose, limits, note }).then((done) => done && onDone());
+  const put = () => void offering.offer(model.id, { name, ...words }).then((done) => done && onDone());
   return (
     <Sheet title={`Put the model of run ${model.run_number} on offer`} open onClose={onClose}>
       <form
@@ -40,15 +38,7 @@ export function OfferSheet({ model, onClose, onDone }: Props) {
             ? `Becomes version ${(known.versions[0]?.version ?? 0) + 1} of ${known.name}.`
             : "A new name: version 1."}
         </p>
-        <TextField label="What it is for" value={purpose} most={2000} lines={2} onChange={setPurpose} />
-        <TextField
-          label="What it must not be used for, and where it errs"
-          value={limits}
-          most={2000}
-          lines={2}
-          onChange={setLimits}
-        />
-        <TextField label="Note" value={note} most={5000} lines={2} onChange={setNote} />
+        <OfferFields words={words} onChange={setWords} />
         <div className="flex justify-end gap-2">
           <Button onClick={onClose}>Cancel</Button>
           <Button kind="main" type="submit" disabled={!name.trim()}>

@@ -1,22 +1,22 @@
 /** Release: try a model on new pictures, and hand it over with its proof. */
-import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type DragEvent, type ReactNode, useState } from "react";
 import type { Model, Run } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
 import { oneThreshold, thresholdOf } from "../../domain/sureness";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
-import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty } from "../../parts/States";
-import { fromChooser, fromDrop } from "../bring-in/bringIn";
+import { fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
+import { Chooser } from "./Chooser";
 import { HandOver } from "./HandOver";
 import { Offers } from "./Offers";
-import { isWebAddress, type Picked } from "./picking";
+import type { Picked } from "./picking";
 import { TriedMany } from "./TriedMany";
 import { type Tried, TriedPicture } from "./TriedPicture";
-import { fromWeb, useTrying } from "./useTrying";
+import { useTrying } from "./useTrying";
 
 export function ReleasePlace() {
   const { run } = usePlace();
@@ -41,7 +41,11 @@ function Release({ run, model }: { run: Run; model: Model }) {
   const [other, setOther] = useState<Model>();
   const isSet = (of: Model) => calibrated && of.unsure_below !== null;
   const set = isSet(model);
-  const thresholdsOf = (of: Model) => (place: number) => own ?? (isSet(of) ? thresholdOf(of, place) : 0.5);
+  const askedOf = (of: Model) => ({
+    names: of.classes.map((entry) => entry.name),
+    calibrated,
+    thresholdFor: (place: number) => own ?? (isSet(of) ? thresholdOf(of, place) : 0.5),
+  });
   return (
     <div className="flex h-full">
       {offers ? (
@@ -96,25 +100,9 @@ function Release({ run, model }: { run: Run; model: Model }) {
             />
           </div>
           {current ? (
-            <TriedPicture
-              tried={current}
-              model={model}
-              other={other}
-              onOther={setOther}
-              calibrated={calibrated}
-              thresholdsOf={thresholdsOf}
-            />
+            <TriedPicture tried={current} model={model} other={other} onOther={setOther} askedOf={askedOf} />
           ) : tried.length > 1 ? (
-            <TriedMany
-              tried={tried}
-              model={model}
-              asked={{
-                names: model.classes.map((entry) => entry.name),
-                calibrated,
-                thresholdFor: thresholdsOf(model),
-              }}
-              onShow={show}
-            />
+            <TriedMany tried={tried} model={model} asked={askedOf(model)} onShow={show} />
           ) : (
             <Empty title="Drop pictures here">
               <p>
@@ -174,100 +162,6 @@ function TryArea({
       {children}
     </section>
   );
-}
-
-function Chooser(props: {
-  first: boolean;
-  busy: boolean;
-  onFiles: (files: readonly Picked[]) => Promise<void>;
-}) {
-  const chooser = useRef<HTMLInputElement>(null);
-  const folder = useRef<HTMLInputElement>(null);
-  const [asksAddress, setAsksAddress] = useState(false);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if ((event.ctrlKey || event.metaKey) && event.key === "o") {
-        event.preventDefault();
-        chooser.current?.click();
-      }
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
-  usePasted(props.busy ? undefined : props.onFiles);
-  return (
-    <>
-      <Button
-        kind={props.first ? "main" : "plain"}
-        disabled={props.busy}
-        onClick={() => chooser.current?.click()}
-      >
-        Choose pictures to try
-      </Button>
-      <Button kind="plain" disabled={props.busy} onClick={() => folder.current?.click()}>
-        A folder
-      </Button>
-      <Button kind="plain" disabled={props.busy} onClick={() => setAsksAddress(true)}>
-        Web address
-      </Button>
-      {asksAddress && (
-        <NameSheet
-          title="A picture on the web"
-          label="Its address"
-          action="Try it"
-          most={2000}
-          onClose={() => setAsksAddress(false)}
-          onName={async (address) => void props.onFiles([await fromWeb(address)])}
-        />
-      )}
-      <input
-        ref={folder}
-        type="file"
-        // Not among the attributes that React knows by type.
-        {...{ webkitdirectory: "" }}
-        className="sr-only"
-        tabIndex={-1}
-        aria-label="Folder to try"
-        onChange={(event) => {
-          void props.onFiles(fromChooser(event.target.files ?? new DataTransfer().files));
-          event.target.value = "";
-        }}
-      />
-      <input
-        ref={chooser}
-        type="file"
-        multiple
-        accept="image/*,.zip"
-        className="sr-only"
-        tabIndex={-1}
-        aria-label="Pictures to try"
-        onChange={(event) => {
-          void props.onFiles(fromChooser(event.target.files ?? new DataTransfer().files));
-          event.target.value = "";
-        }}
-      />
-    </>
-  );
-}
-
-/** What is pasted anywhere but into a field: pictures, or the address of one. */
-function usePasted(onFiles: ((files: readonly Picked[]) => Promise<void>) | undefined) {
-  const { fail } = useNotices();
-  useEffect(() => {
-    const onPaste = (event: ClipboardEvent) => {
-      const into = event.target;
-      if (!onFiles || !event.clipboardData || (into instanceof Element && into.matches("input, textarea")))
-        return;
-      const text = event.clipboardData.getData("text/plain");
-      if (event.clipboardData.files.length) void onFiles(fromChooser(event.clipboardData.files));
-      else if (isWebAddress(text))
-        fromWeb(text)
-          .then((picked) => onFiles([picked]))
-          .catch(fail);
-    };
-    window.addEventListener("paste", onPaste);
-    return () => window.removeEventListener("paste", onPaste);
-  }, [onFiles, fail]);
 }
 
 interface ThresholdProps {

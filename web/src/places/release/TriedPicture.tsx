@@ -1,12 +1,13 @@
 /** One tried picture: the answer as a sentence, then all classes ranked on one common ruler. */
 import { type ReactNode, useEffect, useState } from "react";
 import type { Answer, Model } from "../../api/client";
-import { FIRST_LOOK, type Looking, useTriedHeatmap } from "../../api/judgingQueries";
+import { useTriedHeatmap } from "../../api/judgingQueries";
 import { WHOLE } from "../../domain/area";
-import { answerSentence, ranked } from "../../domain/ranking";
+import { type Asked, spoken } from "../../domain/tried";
 import { milliseconds } from "../../domain/words";
 import { AreaOverlay } from "../../parts/AreaOverlay";
-import { HeatControls, HeatOverlay } from "../field/Heat";
+import { takesKeys } from "../../parts/typing";
+import { HeatControls, HeatOverlay, useLooking } from "../field/Heat";
 import { Beside, BesidePicker } from "./Beside";
 import { Ruler } from "./Ruler";
 
@@ -28,14 +29,23 @@ interface Props {
   /** The model that answers beside it. */
   other: Model | undefined;
   onOther: (other: Model | undefined) => void;
-  calibrated: boolean;
-  /** Under which probability an answer of a model is "unsure", for a class by its place. */
-  thresholdsOf: (model: Model) => (place: number) => number;
+  /** How a model's answers are read. */
+  askedOf: (model: Model) => Asked;
 }
 
-export function TriedPicture({ tried, model, other, onOther, calibrated, thresholdsOf }: Props) {
+export function TriedPicture({ tried, model, other, onOther, askedOf }: Props) {
   const { answer } = tried;
-  const looked = useLooking(tried, model);
+  const looks = useLooking();
+  const { toggle } = looks;
+  // In what cannot be read nothing is looked at.
+  const heat = { ...looks, found: useTriedHeatmap(model, tried, answer.error ? undefined : looks.looking) };
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.key === "w" && !takesKeys(event.target)) toggle();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [toggle]);
   if (answer.error) {
     return (
       <div role="alert" className="flex flex-1 flex-col items-center justify-center p-10 text-center">
@@ -44,12 +54,7 @@ export function TriedPicture({ tried, model, other, onOther, calibrated, thresho
       </div>
     );
   }
-  const order = ranked(
-    model.classes.map((entry) => entry.name),
-    calibrated ? answer.calibrated : answer.probabilities,
-  );
-  const threshold = thresholdsOf(model)(order[0]?.place ?? 0);
-  const sentence = answerSentence(order, threshold);
+  const { order, threshold, unsure, text } = spoken(answer, askedOf(model));
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-y-auto px-6 py-4">
       <p className="text-sm text-quiet">
@@ -59,13 +64,13 @@ export function TriedPicture({ tried, model, other, onOther, calibrated, thresho
       </p>
       <p
         data-testid="answer"
-        className={`-mt-3 text-[26px] leading-tight font-semibold ${sentence.unsure ? "text-wrong" : ""}`}
+        className={`-mt-3 text-[26px] leading-tight font-semibold ${unsure ? "text-wrong" : ""}`}
       >
-        {sentence.text}
+        {text}
       </p>
       <div className="flex min-h-0 items-start gap-8">
         <Pictured url={tried.url} answer={answer}>
-          {looked.over}
+          <HeatOverlay heat={heat} />
         </Pictured>
         <div className="min-w-0 flex-1">
           <div className="flex gap-8">
@@ -73,55 +78,18 @@ export function TriedPicture({ tried, model, other, onOther, calibrated, thresho
               {other && <p className="mb-2 font-semibold">Run {answer.run}</p>}
               <Ruler order={order} model={model} threshold={threshold} />
             </div>
-            {other && (
-              <Beside
-                tried={tried}
-                model={other}
-                calibrated={calibrated}
-                thresholdFor={thresholdsOf(other)}
-              />
-            )}
+            {other && <Beside tried={tried} model={other} asked={askedOf(other)} />}
           </div>
           <div className="mt-4 flex flex-wrap items-start justify-between gap-x-4 gap-y-2">
-            <div className="w-[232px]">{looked.controls}</div>
+            <div className="w-[232px]">
+              <HeatControls model={model} heat={heat} labelled={false} />
+            </div>
             <BesidePicker model={model} other={other} onChange={onOther} />
           </div>
         </div>
       </div>
     </div>
   );
-}
-
-/** Where the model looks in the picture on show; that stays switched on from picture to picture. */
-function useLooking(tried: Tried, model: Model) {
-  const [looking, setLooking] = useState<Looking>();
-  const [strength, setStrength] = useState(0.7);
-  const found = useTriedHeatmap(model, tried, looking);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const typed =
-        event.target instanceof Element &&
-        event.target.matches("select, textarea, input:not([type=checkbox])");
-      if (event.key === "w" && !typed) setLooking((now) => (now ? undefined : FIRST_LOOK));
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
-  return {
-    over: looking && found.data && <HeatOverlay found={found.data} strength={strength} />,
-    controls: (
-      <HeatControls
-        model={model}
-        looking={looking}
-        found={found.data}
-        error={found.error?.message}
-        strength={strength}
-        labelled={false}
-        onLooking={setLooking}
-        onStrength={setStrength}
-      />
-    ),
-  };
 }
 
 /** The picture, dimmed where it does not count. */
