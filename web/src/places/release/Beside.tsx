@@ -21,11 +21,11 @@ export function BesidePicker({ model, other, onChange }: PickerProps) {
   const runs = runsOf(ledger.data).filter((run) => run.model && run.model.id !== model.id);
   if (!runs.length) return null;
   return (
-    <p className="flex items-center gap-2">
-      <label className="flex items-center gap-2">
+    <div className="flex items-end gap-2">
+      <label className="flex flex-col gap-1">
         <span className="text-quiet">Beside it</span>
         <select
-          className="rounded-control max-w-[156px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
+          className="rounded-control w-[226px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
           value={other?.id ?? ""}
           onChange={(event) =>
             onChange(runs.find((run) => run.model?.id === Number(event.target.value))?.model ?? undefined)
@@ -46,7 +46,7 @@ export function BesidePicker({ model, other, onChange }: PickerProps) {
           More runs
         </Button>
       )}
-    </p>
+    </div>
   );
 }
 
