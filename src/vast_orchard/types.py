@@ -11,6 +11,7 @@ class ExportForm(StrEnum):
     PACK = "pack"  # everything, with a program and pictures to check by
     GRAPH = "graph"  # the ONNX file alone
     SMALL = "small"  # the same in 8 bits
+    PAGE = "page"  # one HTML file that answers by itself
     WEIGHTS = "weights"  # to go on with here, or elsewhere
 
 

@@ -89,6 +89,7 @@ def download(session: SessionOf, parts: PartsOf, export_id: Annotated[int, Path(
     name = f"{plain.lower()}-run-{model.run_number}{what}.{ending}"
     return Response(
         parts.store.read(entry.path),
+        # A page too is a file to keep: here, beside the application, it is not to run.
         media_type="application/zip" if ending == "zip" else "application/octet-stream",
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )

@@ -36,6 +36,12 @@ _FORMS = (
         holds="The same in 8 bits. A few answers may be others: how many is told.",
     ),
     _Form(
+        form=ExportForm.PAGE.value,
+        title="One page",
+        purpose="For anybody: one file that answers in a browser, offline.",
+        holds="Opened from the disk of a computer or telephone, it takes pictures and the camera; nothing leaves it.",
+    ),
+    _Form(
         form=ExportForm.WEIGHTS.value,
         title="Weights",
         purpose="To go on with: to start a training from, here or elsewhere.",

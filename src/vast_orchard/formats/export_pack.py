@@ -22,6 +22,7 @@ from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessin
 from vast_orchard.core.team import Team
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model, write_model
+from vast_orchard.formats.one_page import ClassMark, one_page_bytes, page_command, page_picture
 from vast_orchard.formats.onnx_model import onnx_bytes
 from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.formats.proof import (
@@ -41,12 +42,16 @@ __all__ = ["FORM_ENDINGS", "proven_form", "proven_pack"]
 _CUT = "# From here on the text goes into the script of an export.\n"
 _CHECKED = 8  # pictures that go along with their answers
 _RUNTIME = "ONNX runtime, fresh process"
-_OWN = "orchard predict, fresh process"
+_RUNTIMES = {
+    ExportForm.WEIGHTS: "orchard predict, fresh process",
+    ExportForm.PAGE: "the page's engine without a browser, fresh process",
+}
 
 FORM_ENDINGS = {
     ExportForm.PACK: ".zip",
     ExportForm.GRAPH: ".onnx",
     ExportForm.SMALL: ".onnx",
+    ExportForm.PAGE: ".html",
     ExportForm.WEIGHTS: ".zip",
 }
 
@@ -173,6 +178,7 @@ def _contents(
     answers: FloatArray,
     origin: Mapping[str, Any],
     ranging: Array | None,
+    marks: Sequence[ClassMark] | None,
     team: Team | None,
 ) -> dict[str, bytes]:
     """The files of a form; of a graph that goes alone its one file."""
@@ -186,6 +192,8 @@ def _contents(
                 raise ProofError("No training picture is left to find the values' ranges by.", "Train again.")
             ranges = value_ranges(model.network(), ranging, model.statistics, team)
             return {"model.onnx": small_graph_bytes(model, ranges, about)}
+        case ExportForm.PAGE:
+            return {"model.html": one_page_bytes(model, origin, marks)}
         case ExportForm.WEIGHTS:
             return {
                 "model.safetensors": write_model(model),
@@ -210,6 +218,8 @@ def _command(form: ExportForm, folder: Path) -> list[str]:
     """The form's own program."""
     if form is ExportForm.WEIGHTS:
         return [sys.executable, "-I", "-m", "vast_orchard.cli", "predict", str(folder / "model.safetensors")]
+    if form is ExportForm.PAGE:
+        return page_command(folder / "model.html")
     # A graph alone brings no program: it is run by the one of the pack, which takes its description from the file.
     program = folder / "predict.py"
     if not program.exists():
@@ -224,6 +234,7 @@ def proven_form(
     origin: Mapping[str, Any],
     *,
     ranging: Array | None = None,
+    marks: Sequence[ClassMark] | None = None,
     team: Team | None = None,
 ) -> tuple[bytes, Proof]:
     """Make a form, run its program on picture files in a fresh process, and compare.
@@ -238,6 +249,8 @@ def proven_form(
         Where the model comes from: project, run, scores; plain JSON values.
     ranging : ndarray, shape (N, H, W, C), uint8, optional
         Training pictures as the network sees them, unvaried: by them a small graph's ranges are found.
+    marks : sequence of ClassMark, optional
+        How a page shows the classes.
 
     Returns
     -------
@@ -257,7 +270,9 @@ def proven_form(
     ours = model.probabilities(
         np.stack([network_pixels(picture.data, model.preprocessing) for picture in wanted]), team
     )
-    contents = _contents(form, model, pictures, ours, origin, ranging, team)
+    contents = _contents(form, model, pictures, ours, origin, ranging, marks, team)
+    if form is ExportForm.PAGE:
+        wanted = [page_picture(picture, model.preprocessing) for picture in wanted]
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
         with zipfile.ZipFile(io.BytesIO(_zipped(contents))) as archive:
@@ -266,11 +281,11 @@ def proven_form(
     small = form is ExportForm.SMALL
     proof = compared(
         form.value, ours, theirs, seconds, [picture.label for picture in wanted],
-        runtime=_OWN if form is ExportForm.WEIGHTS else _RUNTIME,
+        runtime=_RUNTIMES.get(form, _RUNTIME),
         tolerance=None if small else TOLERANCE,
     )  # fmt: skip
     if FORM_ENDINGS[form] != ".zip":
-        return contents["model.onnx"], proof
+        return contents[f"model{FORM_ENDINGS[form]}"], proof
     return _zipped({**contents, "proof.json": json.dumps(asdict(proof), indent=1).encode()}), proof
 
 

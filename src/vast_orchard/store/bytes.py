@@ -26,7 +26,7 @@ _WHAT = {
 }
 _NAME = re.compile(
     r"pictures/[0-9a-f]{2}/[0-9a-f]{64}|thumbnails/[0-9a-f]{2}/[0-9a-f]{64}\.jpg"
-    r"|runs/[0-9]{1,18}/((last|kept|features)-[0-9]{1,9}|start)\.safetensors|exports/[0-9]{1,18}\.(zip|onnx)"
+    r"|runs/[0-9]{1,18}/((last|kept|features)-[0-9]{1,9}|start)\.safetensors|exports/[0-9]{1,18}\.(zip|onnx|html)"
 )
 
 

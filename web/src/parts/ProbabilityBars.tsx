@@ -6,27 +6,35 @@ import { ClassSign } from "./ClassSign";
 
 interface Props {
   order: readonly Ranked[];
-  model: Model;
-  /** Today's classes: their colours are shown. */
-  classes: readonly ClassOf[];
+  /** The sign of a class by its place, and where its colour stands. */
+  sign: (place: number) => Sign;
   /** The colour of a bar. */
   colour: (entry: Ranked, rank: number) => string;
   /** Said behind the name of a class. */
   note?: (entry: Ranked) => string;
 }
 
-export function ProbabilityBars({ order, model, classes, colour, note }: Props) {
+export interface Sign {
+  readonly place: number | undefined;
+  readonly sign: string;
+}
+
+/** Signs as a model knows them, on today's colours of its classes. */
+export function signsOf(model: Model, classes: readonly ClassOf[]): (place: number) => Sign {
+  return (place) => ({
+    place: colourPlace(classes.find((now) => now.id === model.classes[place]?.id)),
+    sign: model.classes[place]?.sign ?? "",
+  });
+}
+
+export function ProbabilityBars({ order, sign, colour, note }: Props) {
   return (
     <ul>
       {order.map((entry, rank) => (
         <li key={entry.name} className="mb-2" data-class={entry.name} data-p={entry.p.toFixed(3)}>
           <div className="flex justify-between">
             <span>
-              <ClassSign
-                place={colourPlace(classes.find((now) => now.id === model.classes[entry.place]?.id))}
-                sign={model.classes[entry.place]?.sign ?? ""}
-              />{" "}
-              {entry.name}
+              <ClassSign {...sign(entry.place)} /> {entry.name}
               <b>{note?.(entry)}</b>
             </span>
             <span className="font-mono">{entry.p.toFixed(3)}</span>

@@ -8,16 +8,18 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.errors import ConflictError
 from vast_orchard.formats.export_pack import FORM_ENDINGS, proven_form
 from vast_orchard.formats.model_file import Model, read_model
+from vast_orchard.formats.one_page import ClassMark
 from vast_orchard.formats.proof import ProofPicture
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_team
 from vast_orchard.jobs.training.pixel_cache import run_pixels
+from vast_orchard.store.classes import list_classes
 from vast_orchard.store.exports import finish_export, get_export
 from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.snapshots import snapshot_pictures
-from vast_orchard.store.values import ExportValue, ModelValue, RunValue, SnapshotPictureValue
+from vast_orchard.store.values import ClassValue, ExportValue, ModelValue, RunValue, SnapshotPictureValue
 from vast_orchard.types import ExportForm, SetName
 
 __all__ = ["make_export"]
@@ -51,6 +53,7 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
         run = get_run(session, entry.run_id or 0)
         project = get_project(session, export.project_id)
         pictures = snapshot_pictures(session, run.snapshot_id)
+        marks = _marks(entry, list_classes(session, export.project_id))
     if not pictures:
         raise ConflictError("The run has no pictures to prove the export on.", "Train again.")
     form = ExportForm(export.form)
@@ -60,7 +63,7 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
     progress.stage("Proving the export in a fresh process", 2)
     files = _files(context, pictures, [known["id"] for known in entry.classes], form)
     origin = _origin(project.name, run, entry)
-    data, proof = proven_form(form, model, files, origin, ranging=ranging, team=team)
+    data, proof = proven_form(form, model, files, origin, ranging=ranging, marks=marks, team=team)
     progress.advance()
     path = f"exports/{export_id}{FORM_ENDINGS[form]}"
     context.store.write(path, data)
@@ -76,6 +79,17 @@ def _model(context: WorkContext, export: ExportValue, entry: ModelValue) -> Mode
         return model
     below = entry.unsure_below
     return replace(model, temperature=entry.temperature or 1.0, unsure_below=None if below is None else tuple(below))
+
+
+def _marks(entry: ModelValue, classes: Sequence[ClassValue]) -> list[ClassMark]:
+    """Signs as the model knows them, in today's colours of its classes."""
+    today = {known.id: known for known in classes}
+    marks = []
+    for place, known in enumerate(entry.classes):
+        now = today.get(known["id"])
+        colour = place if now is None else now.place if now.colour is None else now.colour
+        marks.append(ClassMark(sign=known["sign"], colour=colour % 10))
+    return marks
 
 
 def _ranging(context: WorkContext, pictures: Sequence[SnapshotPictureValue], model: Model, progress: Progress) -> Array:

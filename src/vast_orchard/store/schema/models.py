@@ -171,4 +171,4 @@ class Export(Base):
     proof: Mapped[dict[str, Any] | None]
     calibrated: Mapped[bool] = mapped_column(server_default="false")  # with the model's temperature and threshold
     form: Mapped[str] = mapped_column(String(10), server_default="pack")
-    __table_args__ = (CheckConstraint("form in ('pack', 'graph', 'small', 'weights')", name="form"),)
+    __table_args__ = (CheckConstraint("form in ('pack', 'graph', 'small', 'page', 'weights')", name="form"),)

@@ -3,6 +3,7 @@ import { type RefObject, useCallback, useEffect, useRef, useState } from "react"
 import { usePlace } from "../../app/context";
 import { plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { shotOf, useCamera } from "../../parts/camera";
 import { NumberField } from "../../parts/NumberField";
 import type { ChosenFile } from "./bringIn";
 
@@ -17,41 +18,6 @@ function shotPath(className: string, number: number): string {
   return `camera/${folder || "unlabelled"}/${name}`;
 }
 
-function cameraWords(error: unknown): string {
-  const name = error instanceof DOMException ? error.name : "";
-  if (name === "NotAllowedError") {
-    return "The browser may not use the camera. Allow it in the browser's settings for this page, then open the camera again.";
-  }
-  if (name === "NotFoundError") {
-    return "This computer has no camera. Connect one, then open the camera again.";
-  }
-  return `The camera cannot be opened (${String(error)}). Close other programs that use it, then try again.`;
-}
-
-/** Shows the camera in `video`; what went wrong, if it cannot. */
-function useCamera(video: RefObject<HTMLVideoElement | null>): string | undefined {
-  const [wrong, setWrong] = useState<string>();
-  useEffect(() => {
-    let stream: MediaStream | undefined;
-    let gone = false;
-    const open = async () => {
-      try {
-        stream = await navigator.mediaDevices.getUserMedia({ video: true });
-        if (gone) for (const track of stream.getTracks()) track.stop();
-        else if (video.current) video.current.srcObject = stream;
-      } catch (error) {
-        setWrong(cameraWords(error));
-      }
-    };
-    void open();
-    return () => {
-      gone = true;
-      for (const track of stream?.getTracks() ?? []) track.stop();
-    };
-  }, [video]);
-  return wrong;
-}
-
 /** Shots of what `video` shows, into the folder of a class. */
 function useShots(video: RefObject<HTMLVideoElement | null>, className: string) {
   const [shots, setShots] = useState<readonly Shot[]>([]);
@@ -62,15 +28,9 @@ function useShots(video: RefObject<HTMLVideoElement | null>, className: string) 
   const shoot = useCallback(() => {
     const element = video.current;
     if (!element?.videoWidth) return;
-    const canvas = document.createElement("canvas");
-    canvas.width = element.videoWidth;
-    canvas.height = element.videoHeight;
-    canvas.getContext("2d")?.drawImage(element, 0, 0);
     const path = shotPath(label.current, ++taken.current);
-    canvas.toBlob(
-      (file) => file && setShots((now) => [...now, { path, file, url: URL.createObjectURL(file) }]),
-      "image/jpeg",
-      0.95,
+    void shotOf(element, "shot.jpg", "image/jpeg").then((file) =>
+      setShots((now) => [...now, { path, file, url: URL.createObjectURL(file) }]),
     );
   }, [video]);
   const throwAway = (shot: Shot) => setShots((now) => now.filter((entry) => entry !== shot));

@@ -2,7 +2,7 @@
 import type { ClassOf, Model, PictureDetail } from "../../api/client";
 import { answerSentence, ranked } from "../../domain/ranking";
 import { setWords } from "../../domain/words";
-import { ProbabilityBars, RulerScale } from "../../parts/ProbabilityBars";
+import { ProbabilityBars, RulerScale, signsOf } from "../../parts/ProbabilityBars";
 
 interface Props {
   said: NonNullable<PictureDetail["said"]>;
@@ -32,8 +32,7 @@ export function Said({ said, model, classes }: Props) {
       </p>
       <ProbabilityBars
         order={shown}
-        model={model}
-        classes={classes}
+        sign={signsOf(model, classes)}
         colour={(entry, rank) =>
           entry.place === truth
             ? "var(--good)"

@@ -2,11 +2,13 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Model } from "../../api/client";
 import { runsOf, useLedger } from "../../api/runQueries";
+import { usePlace } from "../../app/context";
 import { type Asked, spoken } from "../../domain/tried";
 import { score } from "../../domain/words";
 import { Button } from "../../parts/Button";
+import { signsOf } from "../../parts/ProbabilityBars";
+import { Ruler } from "../../parts/Ruler";
 import { Failed, Reading } from "../../parts/States";
-import { Ruler } from "./Ruler";
 import type { Tried } from "./TriedPicture";
 import { answered } from "./useTrying";
 
@@ -57,6 +59,7 @@ interface Props {
 }
 
 export function Beside({ tried, model, asked }: Props) {
+  const { classes } = usePlace();
   const other = useQuery({
     queryKey: ["tried", tried.key, model.id],
     staleTime: Infinity,
@@ -73,7 +76,7 @@ export function Beside({ tried, model, asked }: Props) {
       <p className={`mb-2 font-semibold ${unsure ? "text-wrong" : ""}`}>
         Run {answer.run}: {text}
       </p>
-      <Ruler order={order} model={model} threshold={threshold} />
+      <Ruler order={order} sign={signsOf(model, classes)} threshold={threshold} />
     </div>
   );
 }

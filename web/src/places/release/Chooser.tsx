@@ -1,4 +1,4 @@
-/** Where what is tried comes from: a chooser, a folder, the web, what is pasted. */
+/** Where what is tried comes from: a chooser, a folder, the web, the camera, what is pasted. */
 import { useEffect, useRef, useState } from "react";
 import { Button } from "../../parts/Button";
 import { NameSheet } from "../../parts/NameSheet";
@@ -12,6 +12,8 @@ export function Chooser(props: {
   first: boolean;
   busy: boolean;
   onFiles: (files: readonly Picked[]) => Promise<void>;
+  live: boolean;
+  onLive: (live: boolean) => void;
 }) {
   const chooser = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
@@ -34,13 +36,16 @@ export function Chooser(props: {
         disabled={props.busy}
         onClick={() => chooser.current?.click()}
       >
-        Choose pictures to try
+        Choose pictures
       </Button>
       <Button kind="plain" disabled={props.busy} onClick={() => folder.current?.click()}>
         A folder
       </Button>
       <Button kind="plain" disabled={props.busy} onClick={() => setAsksAddress(true)}>
         Web address
+      </Button>
+      <Button disabled={props.busy} aria-pressed={props.live} onClick={() => props.onLive(!props.live)}>
+        {props.live ? "Close the camera" : "Camera"}
       </Button>
       {asksAddress && (
         <NameSheet

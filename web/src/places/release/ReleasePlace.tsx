@@ -12,6 +12,7 @@ import { fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
 import { Chooser } from "./Chooser";
 import { HandOver } from "./HandOver";
+import { Live } from "./Live";
 import { Offers } from "./Offers";
 import type { Picked } from "./picking";
 import { TriedMany } from "./TriedMany";
@@ -39,6 +40,7 @@ function Release({ run, model }: { run: Run; model: Model }) {
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const [own, setOwn] = useState<number>();
   const [other, setOther] = useState<Model>();
+  const [live, setLive] = useState(false);
   const isSet = (of: Model) => calibrated && of.unsure_below !== null;
   const set = isSet(model);
   const askedOf = (of: Model) => ({
@@ -59,7 +61,16 @@ function Release({ run, model }: { run: Run; model: Model }) {
         <TryArea onFiles={ask}>
           <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-hairline px-4 py-1.5">
             <Views offers={false} onChange={setOffers} />
-            <Chooser first={!tried.length} busy={going !== undefined} onFiles={ask} />
+            <Chooser
+              first={!tried.length}
+              busy={going !== undefined}
+              onFiles={(files) => {
+                setLive(false);
+                return ask(files);
+              }}
+              live={live}
+              onLive={setLive}
+            />
             {current && tried.length > 1 && (
               <Button onClick={() => show(undefined)}>All {tried.length.toLocaleString("en")}</Button>
             )}
@@ -99,7 +110,14 @@ function Release({ run, model }: { run: Run; model: Model }) {
               onReset={own !== undefined && set ? () => setOwn(undefined) : undefined}
             />
           </div>
-          {current ? (
+          {live ? (
+            <Live
+              model={model}
+              asked={askedOf(model)}
+              onKeep={(file) => void ask([{ path: `camera/${file.name}`, file }])}
+              onClose={() => setLive(false)}
+            />
+          ) : current ? (
             <TriedPicture tried={current} model={model} other={other} onOther={setOther} askedOf={askedOf} />
           ) : tried.length > 1 ? (
             <TriedMany tried={tried} model={model} asked={askedOf(model)} onShow={show} />
@@ -111,7 +129,16 @@ function Release({ run, model }: { run: Run; model: Model }) {
               </p>
             </Empty>
           )}
-          {tried.length > 0 && <TriedList tried={tried} shown={current?.key} onShow={show} />}
+          {tried.length > 0 && (
+            <TriedList
+              tried={tried}
+              shown={live ? undefined : current?.key}
+              onShow={(key) => {
+                setLive(false);
+                show(key);
+              }}
+            />
+          )}
         </TryArea>
       )}
       <HandOver run={run} model={model} />

@@ -2,14 +2,16 @@
 import { type ReactNode, useEffect, useState } from "react";
 import type { Answer, Model } from "../../api/client";
 import { useTriedHeatmap } from "../../api/judgingQueries";
+import { usePlace } from "../../app/context";
 import { WHOLE } from "../../domain/area";
 import { type Asked, spoken } from "../../domain/tried";
 import { milliseconds } from "../../domain/words";
 import { AreaOverlay } from "../../parts/AreaOverlay";
+import { signsOf } from "../../parts/ProbabilityBars";
+import { Ruler } from "../../parts/Ruler";
 import { takesKeys } from "../../parts/typing";
 import { HeatControls, HeatOverlay, useLooking } from "../field/Heat";
 import { Beside, BesidePicker } from "./Beside";
-import { Ruler } from "./Ruler";
 
 const ROOM = 360;
 
@@ -35,6 +37,7 @@ interface Props {
 
 export function TriedPicture({ tried, model, other, onOther, askedOf }: Props) {
   const { answer } = tried;
+  const { classes } = usePlace();
   const looks = useLooking();
   const { toggle } = looks;
   // In what cannot be read nothing is looked at.
@@ -76,7 +79,7 @@ export function TriedPicture({ tried, model, other, onOther, askedOf }: Props) {
           <div className="flex gap-8">
             <div className="min-w-0 flex-1">
               {other && <p className="mb-2 font-semibold">Run {answer.run}</p>}
-              <Ruler order={order} model={model} threshold={threshold} />
+              <Ruler order={order} sign={signsOf(model, classes)} threshold={threshold} />
             </div>
             {other && <Beside tried={tried} model={other} asked={askedOf(other)} />}
           </div>
