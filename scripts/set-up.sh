@@ -96,11 +96,11 @@ $(tail -5 "$stamps/npm.log")"
     done_with node-packages "$hash"
 }
 
-# need_page: the built front end in web/dist.
+# need_page: the built front end in web/dist, and the page that models are put into.
 need_page() {
     local hash
-    hash="$(cd "$root/web" && find src index.html vite.config.ts package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)"
-    [ -f "$root/web/dist/index.html" ] && fresh page "$hash" && return
+    hash="$(cd "$root/web" && find src kernels scripts index.html vite.config.ts package.json package-lock.json -type f ! -name "*.made.ts" -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)"
+    [ -f "$root/web/dist/index.html" ] && [ -f "$root/web/src/engine/kernels.made.ts" ] && fresh page "$hash" && return
     need_node_packages
     say "Building the page"
     (cd "$root/web" && npm run --silent build) >"$stamps/build.log" 2>&1 || fail "The page could not be built:

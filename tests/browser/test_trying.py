@@ -134,3 +134,21 @@ def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, ru
         )
         screen.press("All 42")
         screen.reads("[data-testid=tried-words]", "42 pictures answered")
+
+
+def test_the_camera_is_answered_frozen_kept_and_refused(screen: Screen) -> None:
+    screen.press("Camera")
+    screen.reads("[data-testid=rate]", "answers a second")
+    screen.reads("[aria-label=Camera] [data-testid=answer]", "next")
+    screen.press("Freeze")
+    screen.until("no rate is told", lambda: not screen.all("[data-testid=rate]"))
+    screen.press("Keep this")
+    screen.one("[aria-label='Tried pictures'] [title='shot.png']").click()
+    # It is shown in the place of the camera, which is let go.
+    screen.reads("[aria-label='Try pictures']", "camera/shot.png, answered by run 2")
+    screen.until("the camera is gone", lambda: not screen.all("video"))
+    screen.browser.execute_script(
+        "navigator.mediaDevices.getUserMedia = () => Promise.reject(new DOMException('', 'NotAllowedError'))"
+    )
+    screen.press("Camera")
+    screen.reads("[role=alert]", "may not use the camera")

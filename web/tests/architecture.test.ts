@@ -48,6 +48,9 @@ const ALLOWED: Record<string, (target: string) => boolean> = {
   domain: (target) => target === "domain",
   api: (target) => ["api", "domain"].includes(target),
   parts: (target) => ["parts", "domain", "api"].includes(target),
+  // What is handed over: an engine that stands alone, and a page that asks nobody.
+  engine: (target) => target === "engine",
+  page: (target) => ["page", "engine", "domain", "parts"].includes(target),
   app: () => true,
   "": () => true,
 };

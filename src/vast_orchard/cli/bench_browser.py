@@ -5,7 +5,11 @@ from typing import Any
 
 __all__ = ["open_browser"]
 
-_FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
+_FLAGS = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run",
+    # A camera that is none: what it shows moves, and nobody needs to allow it.
+    "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream",
+)  # fmt: skip
 
 
 def open_browser() -> Any:

@@ -1,4 +1,4 @@
-"""`orchard bench hand-over`: how small a model gets in 8 bits, how many answers that changes, and what it gains."""
+"""`orchard bench hand-over`: what a model is in 8 bits and as a page: how small, how fast, how many answers change."""
 
 import io
 import json
@@ -8,8 +8,8 @@ import typer
 from PIL import Image
 
 from vast_orchard.cli.bench_judging import learnt_model
+from vast_orchard.cli.bench_page import camera_figures, page_figures
 from vast_orchard.cli.terminal import AsJson, console
-from vast_orchard.core.arrays import Array
 from vast_orchard.core.network.ready import DEFAULT_NETWORK
 from vast_orchard.formats.export_pack import proven_form
 from vast_orchard.formats.proof import Proof, ProofPicture
@@ -21,6 +21,7 @@ __all__ = ["bench_hand_over"]
 
 _TRAINING, _LEARNT, _ANSWERED = 1000, 7101, 7102  # seeds that nothing was tuned on
 _RANGING = 256
+_SHOWN = (160, 120)  # pixels of the files that a browser is given
 
 
 def bench_hand_over(
@@ -29,14 +30,14 @@ def bench_hand_over(
     kind: Annotated[str, typer.Option(help=f"A made-up set: {', '.join(MADE_UP_SETS)}.")] = "crystals",
     pictures: Annotated[int, typer.Option(help="Freshly drawn ones that both forms answer.")] = 2_000,
 ) -> None:
-    """Train on a thousand made-up pictures, hand over as graph and as small graph, and have both answer fresh ones."""
+    """Train on a thousand made-up pictures, hand over as graph, small graph and page; all answer fresh ones."""
     words = console()
     make_ready(words.print)
     words.print(f"Training {network} on {_TRAINING:,} pictures")
     model = learnt_model(kind, network, _TRAINING, _LEARNT)
     drawn = draw_set(kind, pictures, _ANSWERED)
     files = [
-        ProofPicture(ending=".png", data=_png(pixels), label=int(label))
+        ProofPicture(ending=".png", data=_file(Image.fromarray(pixels), "PNG"), label=int(label))
         for pixels, label in zip(drawn.pixels, drawn.labels, strict=True)
     ]
     ranging = draw_set(kind, _RANGING, _LEARNT).pixels
@@ -56,6 +57,10 @@ def bench_hand_over(
         "small_pictures_per_s": changed.pictures_per_s,
         "graph_pictures_per_s": plain.pictures_per_s,
     }
+    words.print("Answering in a browser: the page with the same model, and the camera of the application")
+    shown = [Image.fromarray(pixels).resize(_SHOWN, Image.Resampling.BICUBIC) for pixels in drawn.pixels]
+    found |= page_figures(model, [_file(image, "PNG") for image in shown], [_file(image, "JPEG") for image in shown])
+    found |= camera_figures()
     if as_json:
         print(json.dumps(found))
         return
@@ -63,7 +68,7 @@ def bench_hand_over(
         print(f"{name}: {value}")
 
 
-def _png(pixels: Array) -> bytes:
+def _file(image: Image.Image, kind: str) -> bytes:
     buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG", compress_level=1)
+    image.save(buffer, kind, quality=90)
     return buffer.getvalue()

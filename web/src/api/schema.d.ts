@@ -3876,7 +3876,7 @@ export interface components {
          * @description In which form a model is handed over.
          * @enum {string}
          */
-        ExportForm: "pack" | "graph" | "small" | "weights";
+        ExportForm: "pack" | "graph" | "small" | "page" | "weights";
         /**
          * ExportRead
          * @description A form of a model, and its proof once it is there.
