@@ -33,9 +33,9 @@ def screen(tmp_path: Path, model: Model) -> Iterator[Screen]:
     page = tmp_path / "model.html"
     page.write_bytes(one_page_bytes(model, {"name": "Snow of the ridge"}))
     browser = open_browser(tmp_path)
-    browser.execute_cdp_cmd("Network.enable", {})  # type: ignore[no-untyped-call]
+    browser.execute_cdp_cmd("Network.enable", {})
     offline = {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
-    browser.execute_cdp_cmd("Network.emulateNetworkConditions", offline)  # type: ignore[no-untyped-call]
+    browser.execute_cdp_cmd("Network.emulateNetworkConditions", offline)
     screen = Screen(browser, page.as_uri())
     screen.open("")
     screen.says("Snow of the ridge")

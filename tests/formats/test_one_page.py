@@ -106,7 +106,9 @@ def _areas(draw: st.DrawFn) -> Area | None:
     kind = draw(st.sampled_from(["none", "keep", "margin", "covered"]))
     if kind == "none":
         return None
-    covered = [((0.1, 0.15), (0.6, 0.2), (0.35, 0.7))] if draw(st.booleans()) else []
+    covered: list[tuple[tuple[float, float], ...]] = []
+    if draw(st.booleans()):
+        covered = [((0.1, 0.15), (0.6, 0.2), (0.35, 0.7))]
     if kind == "covered":
         covered = [((0.0, 0.0), (0.5, 0.0), (0.5, 0.5), (0.0, 0.5)), ((0.3, 0.2), (0.9, 0.9), (0.2, 0.8))]
     return Area(
