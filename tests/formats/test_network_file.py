@@ -72,6 +72,16 @@ def test_what_was_handed_over_comes_back_the_same(name: str) -> None:
     assert np.abs(read.model.probabilities(pixels) - model.probabilities(pixels)).max() <= _ROUND_TRIP
 
 
+_BENDS: list[d.Layer] = [
+    d.ReLU(), d.LeakyReLU(slope=0.1), d.ClippedReLU(limit=4.0), d.SiLU(), d.Tanh(), d.Sigmoid(), d.HardSigmoid(),
+    d.HardSwish(),
+]  # fmt: skip
+
+
+def _pools_of(edge: str) -> list[d.Layer]:
+    return [d.MaxPool(kernel=2, stride=2, edge=edge), d.AveragePool(kernel=2, stride=2, edge=edge)]
+
+
 @st.composite
 def _networks(draw: st.DrawFn) -> NetworkDescription:
     """Random layers, with branches that meet again; whatever does not fit is left out."""
@@ -95,11 +105,9 @@ def _networks(draw: st.DrawFn) -> NetworkDescription:
         elif kind == "norm":
             add(d.BatchNorm())
         elif kind == "bend":
-            add(draw(st.sampled_from([d.ReLU(), d.LeakyReLU(slope=0.1), d.ClippedReLU(limit=4.0), d.SiLU(), d.Tanh(),
-                                      d.Sigmoid(), d.HardSigmoid(), d.HardSwish()])))  # fmt: skip
+            add(draw(st.sampled_from(_BENDS)))
         elif kind == "pool" and side >= 4:
-            pool: type[d.MaxPool | d.AveragePool] = draw(st.sampled_from([d.MaxPool, d.AveragePool]))
-            add(pool(kernel=2, stride=2, edge=edge))
+            add(draw(st.sampled_from(_pools_of(edge))))
             side = -(-side // 2) if edge == "keep" else side // 2
         elif kind == "pad":
             add(d.Pad(top=1, bottom=0, left=2, right=1))

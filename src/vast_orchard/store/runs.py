@@ -51,8 +51,14 @@ def create_run(
     group_id: int | None = None,
     name: str = "",
     note: str = "",
+    class_ids: Sequence[int] | None = None,
 ) -> RunValue:
     """A new run with a snapshot of its pictures and classes; `set_parameters` completes its recipe.
+
+    Parameters
+    ----------
+    class_ids : sequence of int, optional
+        Of a model that is trained already, see `take_snapshot`.
 
     Raises
     ------
@@ -76,7 +82,7 @@ def create_run(
         .order_by(Run.number.desc())
         .limit(1)
     )
-    snapshot = take_snapshot(session, project_id, split_id)
+    snapshot = take_snapshot(session, project_id, split_id, class_ids)
     row = Run(
         project_id=project_id,
         number=project.last_run,

@@ -12,7 +12,7 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.store.areas import area_now, area_values
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.schema import Picture, Snapshot, SnapshotPicture, Split, SplitMember
-from vast_orchard.store.values import ModelValue, SnapshotPictureValue
+from vast_orchard.store.values import ClassValue, ModelValue, SnapshotPictureValue
 from vast_orchard.types import SetName
 
 __all__ = [
@@ -55,15 +55,22 @@ def _digest(count: int, one: Any, two: Any, classes: Sequence[dict[str, Any]]) -
     return f"{count}:{one}:{two}:{named}"
 
 
-def take_snapshot(session: Session, project_id: int, split_id: int) -> Snapshot:
+def take_snapshot(session: Session, project_id: int, split_id: int, class_ids: Sequence[int] | None = None) -> Snapshot:
     """The snapshot of a split as it is now: one that is there already if nothing has changed since, else a new one.
 
     Classes without a training picture are left out, for nothing could be learnt of them.
 
+    Parameters
+    ----------
+    class_ids : sequence of int, optional
+        The classes of a model that is trained already, in the order of its outputs: these, whether they have pictures
+        or not.
+
     Raises
     ------
     ConflictError
-        The split leaves training or validation empty, or fewer than two classes have training pictures.
+        The split leaves training or validation empty, or fewer than two classes have training pictures; of a model
+        that is trained already: no picture has one of its classes.
     """
     area = area_now(session, project_id)
     one, two = _sums(Picture.id, Picture.class_id, SplitMember.set_name, area)
@@ -75,9 +82,17 @@ def take_snapshot(session: Session, project_id: int, split_id: int) -> Snapshot:
         .where(*_standing(split_id))
         .group_by(Picture.class_id, SplitMember.set_name)
     ).all()
-    classes = _trainable_classes(session, project_id, rows)
+    if class_ids is None:
+        classes = _trainable_classes(session, project_id, rows)
+    else:
+        own = {entry.id: entry for entry in list_classes(session, project_id)}
+        classes = [_class_entry(own[number]) for number in class_ids]
     known = {entry["id"] for entry in classes}
     chosen = [row for row in rows if row.class_id in known]
+    if not chosen:
+        raise ConflictError(
+            "No picture of the split has one of the model's classes.", "Label pictures by them, or name its classes."
+        )
     counts: dict[str, int] = {}
     for row in chosen:
         counts[row.set_name] = counts.get(row.set_name, 0) + row.pictures
@@ -105,17 +120,17 @@ def _members(
     )
 
 
+def _class_entry(entry: ClassValue) -> dict[str, Any]:
+    return {"id": entry.id, "name": entry.name, "sign": entry.sign}
+
+
 def _trainable_classes(session: Session, project_id: int, rows: Sequence[Any]) -> list[dict[str, Any]]:
     sets = {row.set_name for row in rows}
     for needed in ("training", "validation"):
         if needed not in sets:
             raise ConflictError(f"The split has no {needed} pictures.", "Divide again so that every set holds some.")
     trained = {row.class_id for row in rows if row.set_name == "training"}
-    classes = [
-        {"id": entry.id, "name": entry.name, "sign": entry.sign}
-        for entry in list_classes(session, project_id)
-        if entry.id in trained
-    ]
+    classes = [_class_entry(entry) for entry in list_classes(session, project_id) if entry.id in trained]
     if len(classes) < 2:
         names = ", ".join(str(entry["name"]) for entry in classes) or "none"
         raise ConflictError(

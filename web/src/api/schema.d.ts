@@ -1963,6 +1963,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/network-file-looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What a network file is, what it lacks, and whether it answers as its own graph does; nothing is stored.
+         */
+        post: operations["look_api_projects__project_id__network_file_looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/network-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Bring a network file in, as the model of a run that was no training.
+         */
+        post: operations["bring_in_api_projects__project_id__network_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/starters": {
         parameters: {
             query?: never;
@@ -3801,6 +3841,24 @@ export interface components {
              * @default
              */
             lookout: string;
+            /**
+             * File
+             * @description Of a model that was brought in: what its file is called.
+             * @default
+             */
+            file: string;
+            /**
+             * Producer
+             * @description Of such a file: which program wrote it, as it says.
+             * @default
+             */
+            producer: string;
+            /**
+             * Difference
+             * @description Of such a model: the most that a probability differs from its graph's.
+             * @default 0
+             */
+            difference: number;
         };
         /**
          * EndingTrialCreate
@@ -4952,6 +5010,142 @@ export interface components {
             doubts: components["schemas"]["NetworkRemarkRead"][];
         };
         /**
+         * NetworkFileAnswers
+         * @description What a person says of a network file that does not say it itself.
+         */
+        NetworkFileAnswers: {
+            /**
+             * Size
+             * @description Side of its pictures, in pixels; 0: as the file says.
+             * @default 0
+             */
+            size: number;
+            /**
+             * Scale
+             * @description Values of 0 to 255 as they are, as 0 to 1, as −1 to 1, or less a mean by a deviation.
+             * @default unit
+             * @enum {string}
+             */
+            scale: "plain" | "unit" | "signed" | "deviation";
+            /**
+             * Mean
+             * @description Of values from 0 to 1.
+             * @default [
+             *       0.485,
+             *       0.456,
+             *       0.406
+             *     ]
+             */
+            mean: number[];
+            /**
+             * Deviation
+             * @default [
+             *       0.229,
+             *       0.224,
+             *       0.225
+             *     ]
+             */
+            deviation: number[];
+            /**
+             * Blue First
+             * @description Its channels are blue, green and red.
+             * @default false
+             */
+            blue_first: boolean;
+            /**
+             * Fit
+             * @default distort
+             * @enum {string}
+             */
+            fit: "distort" | "border" | "middle";
+            /**
+             * Classes
+             * @description Names in the order of its outputs; empty: as the file says.
+             * @default []
+             */
+            classes: string[];
+        };
+        /**
+         * NetworkFileCreate
+         * @description A network file that was sent.
+         */
+        NetworkFileCreate: {
+            /** Upload */
+            upload: string;
+            answers?: components["schemas"]["NetworkFileAnswers"];
+        };
+        /**
+         * NetworkFileRead
+         * @description A network file, as far as it could be read.
+         */
+        NetworkFileRead: {
+            /** Name */
+            name: string;
+            /**
+             * Producer
+             * @description Which program wrote it, as it says.
+             */
+            producer: string;
+            /** Opset */
+            opset: number;
+            /**
+             * Refused
+             * @description All that cannot be taken; empty: nothing.
+             */
+            refused: components["schemas"]["RefusedNodeRead"][];
+            /**
+             * Asks
+             * @description What the file does not say.
+             */
+            asks: ("size" | "preprocessing" | "classes")[];
+            /**
+             * Size
+             * @description Side of its pictures in pixels; 0: not known.
+             */
+            size: number;
+            /** Channels */
+            channels: number;
+            /**
+             * Outputs
+             * @description Classes; 0: not known.
+             */
+            outputs: number;
+            /**
+             * Names
+             * @description Of its classes, as the file or the person says.
+             */
+            names: string[];
+            /**
+             * Softmax
+             * @description It gives probabilities; else numbers that a softmax is put behind.
+             */
+            softmax: boolean;
+            /** Layers */
+            layers: {
+                [key: string]: unknown;
+            }[];
+            /** Parameters */
+            parameters: number;
+            /**
+             * Difference
+             * @description The most that a probability differs from its own graph's.
+             */
+            difference: number | null;
+            /**
+             * Compared
+             * @description Pictures on which that was found.
+             */
+            compared: number;
+            /** Tolerance */
+            tolerance: number;
+            /**
+             * Seen
+             * @description Some pictures as the network sees them: PNG, base 64.
+             */
+            seen: string[];
+            preprocessing: components["schemas"]["PreprocessingRead"] | null;
+        };
+        /**
          * NetworkLineRead
          * @description What one line comes to.
          */
@@ -6040,6 +6234,18 @@ export interface components {
             watch: components["schemas"]["WatchRead"];
         };
         /**
+         * RefusedNodeRead
+         * @description A node of a graph that cannot be taken.
+         */
+        RefusedNodeRead: {
+            /** Operator */
+            operator: string;
+            /** Node */
+            node: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * ResultRead
          * @description The newest result of a project, and what it stands on.
          */
@@ -6218,7 +6424,7 @@ export interface components {
              */
             state: "waiting" | "training" | "ended";
             /** Ended By */
-            ended_by: ("epochs" | "stopped" | "condition" | "failed") | null;
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought") | null;
             ending: components["schemas"]["EndingRead"] | null;
             /** Ended At */
             ended_at: string | null;
@@ -11434,6 +11640,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QueuedRunRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_projects__project_id__network_file_looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NetworkFileCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkFileRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_api_projects__project_id__network_files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NetworkFileCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
                 };
             };
             /** @description Validation Error */

@@ -63,6 +63,9 @@ class EndingRead(BaseModel):
     by: Literal["", "standstill", "reached", "time", "lookout"] = Field("", description="Of a condition: which kind.")
     epoch: int = Field(0, description="Of a condition: the epoch after which it was met.")
     lookout: str = Field("", description="Which one ended it.")
+    file: str = Field("", description="Of a model that was brought in: what its file is called.")
+    producer: str = Field("", description="Of such a file: which program wrote it, as it says.")
+    difference: float = Field(0.0, description="Of such a model: the most that a probability differs from its graph's.")
 
 
 class ChangeRead(BaseModel):
@@ -92,7 +95,7 @@ class RunRead(Read):
     parameters: int
     created_at: dt.datetime
     state: Literal["waiting", "training", "ended"]
-    ended_by: Literal["epochs", "stopped", "condition", "failed"] | None
+    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought"] | None
     ending: EndingRead | None
     ended_at: dt.datetime | None
     train_s: float | None

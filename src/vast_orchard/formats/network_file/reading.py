@@ -95,7 +95,8 @@ def read_network(opened: Opened, answers: Answers, name: str) -> Read:
     if outputs and (names is None or len(names) != outputs):
         asks.append("classes")
         names = None
-    given = answers.classes if names is None else names
+    # What a person says wins: a class may be called otherwise here.
+    given = answers.classes or names or ()
     model = None
     if not refused and len(given) == outputs:
         if len({one.strip().casefold() for one in given}) != outputs or not all(one.strip() for one in given):

@@ -17,7 +17,7 @@ __all__ = ["QuickProcess"]
 # To start Python and compile the numerics, even for the first time and while everything else is busy.
 _START_LIMIT_S = 180
 # Tasks that compute with compiled kernels; the others need not wait for these.
-_NUMERIC = frozenset({"variation_sheet", "operation_extremes", "answer", "heatmap"})
+_NUMERIC = frozenset({"variation_sheet", "operation_extremes", "answer", "heatmap", "network_file"})
 
 
 class QuickProcess:

@@ -26,6 +26,7 @@ from vast_orchard.jobs.pace import find_pace
 from vast_orchard.jobs.quick.agreement import answers_again
 from vast_orchard.jobs.quick.finding import found_areas
 from vast_orchard.jobs.quick.looking import heatmap, nearest_learnt
+from vast_orchard.jobs.quick.network_files import look_at_network_file
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
 from vast_orchard.jobs.quick.varied import Varied
@@ -193,6 +194,10 @@ def _start_facts(place: StartPlace) -> dict[str, Any]:
     return {**model_facts(_start_model(place)), "words": place.words}
 
 
+def _network_file(**asked: Any) -> dict[str, Any]:
+    return look_at_network_file(_Place.store, make_team(_Place.settings), **asked)
+
+
 def _plan(**arguments: Any) -> dict[str, Any]:
     return _Place.plans.plan(**arguments)
 
@@ -217,4 +222,5 @@ TASKS: dict[str, Callable[..., Any]] = {
     "heatmap": _heatmap,
     "tried_heatmap": _tried_heatmap,
     "nearest": _nearest,
+    "network_file": _network_file,
 }

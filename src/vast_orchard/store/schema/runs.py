@@ -30,6 +30,7 @@ class RunEnding(StrEnum):
     STOPPED = "stopped"  # a person did it
     CONDITION = "condition"  # one that it was started with was met
     FAILED = "failed"  # it could not go on; there is a mend
+    BROUGHT = "brought"  # it was no training: its model was brought in as a file
 
 
 class GroupKind(StrEnum):
@@ -121,7 +122,7 @@ class Run(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
         CheckConstraint("state in ('waiting', 'training', 'ended')", name="state"),
-        CheckConstraint("ended_by in ('epochs', 'stopped', 'condition', 'failed')", name="ended_by"),
+        CheckConstraint("ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought')", name="ended_by"),
         CheckConstraint("(state = 'ended') = (ended_by is not null)", name="ended"),
         Index("ix_run_ledger", "project_id", text("number desc"), postgresql_where=text("group_id is null")),
     )
