@@ -20,7 +20,18 @@ function run(facts: Partial<Run>, model = true): Run {
   } as unknown as Run;
 }
 
-const ENDING = { done: 0, epochs: 25, what: "", mend: "", by: "", epoch: 0, lookout: "" } as const;
+const ENDING = {
+  done: 0,
+  epochs: 25,
+  what: "",
+  mend: "",
+  by: "",
+  epoch: 0,
+  lookout: "",
+  file: "",
+  producer: "",
+  difference: 0,
+} as const;
 
 describe("a run's ending", () => {
   it("is said from its numbers", () => {

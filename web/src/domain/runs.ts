@@ -27,6 +27,7 @@ export function stateWords(run: Run): string {
       return `epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}`;
     case "ended":
       if (run.ended_by === "condition") return "ended early";
+      if (run.ended_by === "brought") return "brought in";
       return run.ended_by === "epochs" ? "done" : (run.ended_by ?? "ended");
   }
 }
@@ -47,6 +48,8 @@ function causeWords(run: Run): string {
         : "Stopped by hand before its first epoch was done.";
     case "failed":
       return `${done ? "Ended by itself" : "Could not begin"}: ${what} ${mend}`.trim();
+    case "brought":
+      return `Brought in from ${run.ending?.file ?? "a file"}${run.ending?.producer ? `, written by ${run.ending.producer}` : ""}; nothing was trained here.`;
     case "condition":
       return `Ended early, after ${done} of ${plural(epochs, "epoch")}. ${what}`.trim();
     case null:
@@ -69,6 +72,10 @@ function figure(run: Run, name: string): string {
 }
 
 function keptWords(run: Run): string {
+  if (run.ended_by === "brought") {
+    const off = run.ending?.difference ?? 0;
+    return `It answers as its own graph does: no probability differs by more than ${off.toExponential(1)}.`;
+  }
   if (!run.model) return "No epoch was finished, so nothing is kept.";
   const why = KEPT[run.recipe.settings.keep]?.(run);
   return `Epoch ${run.model.epoch} is kept${why ? `: ${why}` : ""}.`;

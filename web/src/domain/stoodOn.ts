@@ -39,6 +39,8 @@ export function stoodOn(
       sheet.settings as unknown as Flat,
       table.filter((setting) => setting.part === part).map((setting) => setting.name),
     );
+  // Of what was brought in nothing of a training is known.
+  const trained = (words: string) => (run.ended_by === "brought" ? "not trained here" : words);
   return [
     {
       title: "Pictures",
@@ -52,7 +54,7 @@ export function stoodOn(
     },
     {
       title: "Variation",
-      words: variationWords(variation),
+      words: trained(variationWords(variation)),
       now: sameValue(variation, sheet.variation) ? "" : variationWords(sheet.variation),
     },
     {
@@ -65,7 +67,7 @@ export function stoodOn(
         .filter(Boolean)
         .join(", "),
     },
-    { title: "Schedule", words: scheduleWords(settings), now: of("schedule") },
-    { title: "Learning", words: ruleWords(table, settings), now: of("learning") },
+    { title: "Schedule", words: trained(scheduleWords(settings)), now: of("schedule") },
+    { title: "Learning", words: trained(ruleWords(table, settings)), now: of("learning") },
   ];
 }

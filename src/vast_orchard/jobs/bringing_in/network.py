@@ -61,7 +61,7 @@ def bring_in_network(session: Session, store: ByteStore, project_id: int, found:
     path = f"runs/{run.id}/kept-0.safetensors"
     keep_state(session, run.id, epoch=0, digest=found["digest"], path=path)
     facts = {key: found[key] for key in ("difference", "producer")}
-    end_run(session, run.id, RunEnding.BROUGHT, {"file": found["name"], **facts}, train_s=0.0)
+    end_run(session, run.id, RunEnding.BROUGHT, {"file": found["name"], **facts})
     if found["unsure_below"] is not None:
         set_unsure(session, model_of_run(session, run.id).id, found["unsure_below"])
     if run.counts.get(SetName.VALIDATION):

@@ -138,8 +138,10 @@ function FormChoice({ form, chosen, onChoose }: FormChoiceProps) {
 
 function modelWords(run: Run, model: Model): string {
   const judged = run.validation;
+  const brought = run.ended_by === "brought" && "brought in from a file";
   if (judged) {
-    return `${score(judged.accuracy)} on ${plural(judged.count, "validation picture")}, kept epoch ${model.epoch}, ${plural(run.parameters, "parameter")}.`;
+    return `${score(judged.accuracy)} on ${plural(judged.count, "validation picture")}, ${brought || `kept epoch ${model.epoch}`}, ${plural(run.parameters, "parameter")}.`;
   }
+  if (brought) return "Brought in from a file; not judged yet.";
   return `Kept epoch ${model.epoch}${model.frozen ? "" : " so far; the run goes on and may keep another"}.`;
 }

@@ -34,7 +34,7 @@ export function Packs({ model, forms, jobs }: Props) {
             </b>
             <span>
               {moment(pack.created_at)}
-              {pack.epoch !== null && `, epoch ${pack.epoch}`}
+              {pack.epoch ? `, epoch ${pack.epoch}` : ""}
               {pack.calibrated && ", calibrated"}
             </span>
           </p>

@@ -31,9 +31,10 @@ interface Props {
   projectId: number;
   shown: Run;
   onShow: (run: Run) => void;
+  onNetworkFile: () => void;
 }
 
-export function Ledger({ projectId, shown, onShow }: Props) {
+export function Ledger({ projectId, shown, onShow, onNetworkFile }: Props) {
   const [order, setOrder] = useState<LedgerOrder>("number");
   const [falling, setFalling] = useState(true);
   const ledger = useLedger(projectId, order, falling);
@@ -58,6 +59,11 @@ export function Ledger({ projectId, shown, onShow }: Props) {
                 onSort={() => sort(head)}
               />
             ))}
+            <th className="px-3 py-0.5 text-right font-normal">
+              <Button kind="bare" onClick={onNetworkFile}>
+                Bring in a network
+              </Button>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -149,13 +155,13 @@ function LedgerRow({ run, shown, onShow }: { run: Run; shown: boolean; onShow: (
       </td>
       <td className="px-3">{judged ? score(judged.loss) : "–"}</td>
       <td className="px-3">{judged ? score(judged.macro_f1) : "–"}</td>
-      <td className="px-3">{run.model?.epoch ?? "–"}</td>
+      <td className="px-3">{run.model?.epoch || "–"}</td>
       <td className="px-3">{run.train_s === null ? "–" : duration(run.train_s)}</td>
       <td className="px-3">
         {run.recipe.network}, {run.recipe.preprocessing.size} px
       </td>
       {/* Takes what is left of the width, so that the table never goes beyond it. */}
-      <td className="w-full max-w-0 truncate px-3" title={changes}>
+      <td colSpan={2} className="w-full max-w-0 truncate px-3" title={changes}>
         {changes}
       </td>
     </tr>

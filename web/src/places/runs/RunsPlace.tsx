@@ -8,12 +8,14 @@ import { lessonOf } from "../../domain/network";
 import { fromNothing, proposedStarter, recipeOf } from "../../domain/start";
 import { stoodOn } from "../../domain/stoodOn";
 import { mayEndEarly } from "../../domain/trainingSettings";
+import { Button } from "../../parts/Button";
 import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
 import { DivideSheet } from "../sets/DivideSheet";
 import { FirstQuestions } from "./FirstQuestions";
 import { Ledger } from "./Ledger";
 import { NetworkBench } from "./NetworkBench";
+import { NetworkFileBench } from "./NetworkFileBench";
 import { PreprocessingBench } from "./PreprocessingBench";
 import { Queue } from "./Queue";
 import { RunSheet } from "./RunSheet";
@@ -44,8 +46,9 @@ export function RunsPlace() {
   const [title, setTitle] = useState<RunTitle>(UNTITLED);
   const [dividing, setDividing] = useState(false);
   const shown = named ?? runs[0];
-  // What was changed here, else what the last run used, else the defaults.
-  const recipe = changed ?? (runs[0] ? recipeOf(runs[0]) : defaults.data && fromNothing(defaults.data));
+  // What was changed here, else what the last run used that was a training, else the defaults.
+  const last = runs.find((run) => run.ended_by !== "brought");
+  const recipe = changed ?? (last ? recipeOf(last) : defaults.data && fromNothing(defaults.data));
   const start = useStartPlan(project.id, recipe, base?.sets);
   const proposed = useProposedStarter(recipe, base?.sets.training ?? 0, classes);
   const trial = useEndingTrial(project.id, recipe?.settings, recipe?.start?.new_epochs ?? 0);
@@ -78,6 +81,13 @@ export function RunsPlace() {
         sets={base?.sets}
         proposed={proposed}
         onBack={() => setAddress({ part: undefined })}
+      />
+    );
+  if (part === "file")
+    return (
+      <NetworkFileBench
+        onBack={() => setAddress({ part: undefined })}
+        onDone={(run) => setAddress({ part: undefined, run: String(run.id) })}
       />
     );
   if (part === "watch") return <Watching recipe={recipe} onRecipe={setChanged} />;
@@ -202,6 +212,11 @@ function Results({ shown, ...sheet }: ResultsProps) {
     return (
       <div className="flex-1">
         <NothingYet title="No run yet" words={FIRST_RUN} />
+        <p className="-mt-6 text-center">
+          <Button kind="bare" onClick={() => setAddress({ part: "file" })}>
+            Bring in a network from outside
+          </Button>
+        </p>
       </div>
     );
   return (
@@ -210,7 +225,12 @@ function Results({ shown, ...sheet }: ResultsProps) {
         <Ingredients run={shown} {...sheet} />
       </RunView>
       <Queue projectId={project.id} onShow={(id) => setAddress({ run: String(id) })} />
-      <Ledger projectId={project.id} shown={shown} onShow={(run) => setAddress({ run: String(run.id) })} />
+      <Ledger
+        projectId={project.id}
+        shown={shown}
+        onShow={(run) => setAddress({ run: String(run.id) })}
+        onNetworkFile={() => setAddress({ part: "file" })}
+      />
     </>
   );
 }
