@@ -1,4 +1,4 @@
-"""A network file that comes in at the page: asked about, compared, listed where it cannot be; then a run like others."""
+"""A network file at the page: asked about, compared, listed where it cannot be taken; then a run like any other."""
 
 from collections.abc import Iterator
 from pathlib import Path

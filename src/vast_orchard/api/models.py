@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path, Query, Response, UploadFile
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
-from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.schemas.base import JudgedSet
 from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.mending import ActionRead
@@ -342,15 +342,43 @@ def nearest(
     """
     picture = picture_detail(session, model.project_id, picture_id, None).picture
     _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
+    path = _features_of(parts, model)
+    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
+    session.commit()  # the connection is free meanwhile
+    asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
+    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, area=area, **asked)
+    return _labelled(session, model, found)
+
+
+@router.post("/models/{model_id}/try/nearest", response_model=list[NearestRead])
+def tried_nearest(
+    session: SessionOf,
+    model: ModelOf,
+    parts: PartsOf,
+    file: UploadFile,
+    count: Annotated[int, Query(ge=1, le=50)] = 6,
+) -> list[dict[str, Any]]:
+    """The training pictures that lie nearest to a picture file, which is not stored."""
+    path = _features_of(parts, model)
+    session.commit()  # the connection is free meanwhile
+    data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
+    found: list[tuple[int, float]] = parts.quick.run(
+        "tried_nearest", model_path=model.path, features_path=path, data=data, count=count
+    )
+    return _labelled(session, model, found)
+
+
+def _features_of(parts: Parts, model: ModelValue) -> str:
+    """Where what the network makes of its training pictures lies."""
     path = parts.store.features_path(model.path)
     if path is None or not parts.store.exists(path):
         raise MissingError(
             "What the network makes of its training pictures is not known yet.", "Judge it on its training set."
         )
-    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
-    session.commit()  # the connection is free meanwhile
-    asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
-    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, area=area, **asked)
+    return path
+
+
+def _labelled(session: Session, model: ModelValue, found: Sequence[tuple[int, float]]) -> list[dict[str, Any]]:
     labels = learnt_as(session, model, [near for near, _ in found])
     return [{"picture_id": near, "likeness": likeness, **labels[near]} for near, likeness in found if near in labels]
 

@@ -6,6 +6,7 @@ import {
   type Heatmap,
   type JudgedSet,
   type Model,
+  type Nearest,
   need,
   type Problem,
   sendFiles,
@@ -138,6 +139,25 @@ export function useNearest(model: Model, pictureId: number, look: number | undef
           params: { path: { model_id: model.id, picture_id: pictureId }, query: lookQuery(look) },
         }),
       ),
+  });
+}
+
+/** Of a file that is not stored. */
+export function useTriedNearest(
+  model: Model,
+  tried: { readonly key: string; readonly file: File },
+  known: boolean,
+) {
+  return useQuery({
+    queryKey: ["nearest", "tried", model.id, model.digest, tried.key],
+    enabled: known,
+    retry: false,
+    staleTime: Infinity,
+    queryFn: () => {
+      const body = new FormData();
+      body.append("file", tried.file, tried.file.name);
+      return sendFiles<Nearest[]>("POST", `/api/models/${model.id}/try/nearest`, body);
+    },
   });
 }
 

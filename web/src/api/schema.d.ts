@@ -2536,6 +2536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/try/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tried Nearest
+         * @description The training pictures that lie nearest to a picture file, which is not stored.
+         */
+        post: operations["tried_nearest_api_models__model_id__try_nearest_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/outcomes": {
         parameters: {
             query?: never;
@@ -3388,6 +3408,11 @@ export interface components {
         };
         /** Body_tried_heatmap_api_models__model_id__try_heatmap_post */
         Body_tried_heatmap_api_models__model_id__try_heatmap_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_tried_nearest_api_models__model_id__try_nearest_post */
+        Body_tried_nearest_api_models__model_id__try_nearest_post: {
             /** File */
             file: string;
         };
@@ -12636,6 +12661,43 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearestRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    tried_nearest_api_models__model_id__try_nearest_post: {
+        parameters: {
+            query?: {
+                count?: number;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_tried_nearest_api_models__model_id__try_nearest_post"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -93,9 +93,10 @@ def nearest_learnt(
     known: tuple[Array, Array],
     data: bytes,
     *,
-    picture_id: int,
+    picture_id: int | None,
     count: int,
     area: Mapping[str, Any] | None,
+    limits: PictureLimits | None = None,
     team: Team,
 ) -> list[tuple[int, float]]:
     """Ids of the pictures whose features lie nearest to those of a picture file, itself left out, and their likeness.
@@ -104,9 +105,16 @@ def nearest_learnt(
     ----------
     known : (ndarray of shape (N,), ndarray of shape (N, F))
         As `read_features` gives them.
+    picture_id : int, optional
+        Of the picture itself, if it is one of the project.
+
+    Raises
+    ------
+    PictureError
+        The file cannot be read.
     """
     ids, features = known
-    upright = read_picture(data, model.preprocessing.ground).upright
+    upright = read_picture(data, model.preprocessing.ground, limits).upright
     pixels = seen_pixels(upright, replace(model.preprocessing, area=area_from_json(area)))
     one = last_features(model.network(), pixels[None], model.statistics, team)[0]
     found = [(int(ids[row]), likeness) for row, likeness in nearest(features, one, count + 1)]

@@ -13,7 +13,7 @@ from PIL import Image
 from vast_orchard.at_once.starting_points import StartPlace, read_start
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.calibration import tempered
-from vast_orchard.core.pictures.area import Area, area_from_json
+from vast_orchard.core.pictures.area import Area, area_from_json, area_to_json
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
@@ -163,6 +163,16 @@ def _nearest(model_path: str, features_path: str, sha256: str, **asked: Any) -> 
     return nearest_learnt(_model(model_path), known, data, team=make_team(_Place.settings), **asked)
 
 
+def _tried_nearest(model_path: str, features_path: str, data: bytes, **asked: Any) -> list[tuple[int, float]]:
+    """To a file that is not stored: what counts of it goes by the model."""
+    model = _model(model_path)
+    area = area_to_json(model.preprocessing.area)
+    return nearest_learnt(
+        model, _features(features_path), data, picture_id=None, area=area, limits=_limits(),
+        team=make_team(_Place.settings), **asked,
+    )  # fmt: skip
+
+
 def _start(
     place: StartPlace,
     recipe: dict[str, Any],
@@ -222,5 +232,6 @@ TASKS: dict[str, Callable[..., Any]] = {
     "heatmap": _heatmap,
     "tried_heatmap": _tried_heatmap,
     "nearest": _nearest,
+    "tried_nearest": _tried_nearest,
     "network_file": _network_file,
 }

@@ -1,24 +1,45 @@
 /** The training pictures that lie nearest to one as the network sees them, with the labels that it learnt them by. */
+import type { UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { ClassOf, Model, Nearest } from "../../api/client";
-import { useJudgedSets, useNearest } from "../../api/judgingQueries";
+import { useJudgedSets, useNearest, useTriedNearest } from "../../api/judgingQueries";
 import { colourPlace } from "../../domain/classColour";
 import { failureOf } from "../../domain/failure";
 import { ClassSign } from "../../parts/ClassSign";
 import { JudgeButton } from "../looks/JudgeButton";
 
-interface Props {
+interface Shared {
   model: Model;
-  pictureId: number;
-  look: number | undefined;
   classes: readonly ClassOf[];
   onOpen: (pictureId: number) => void;
 }
 
-export function NearestLearnt({ model, pictureId, look, classes, onOpen }: Props) {
-  const judged = useJudgedSets(model.id);
-  const known = judged.data?.some((entry) => entry.set === "training") ?? false;
-  const found = useNearest(model, pictureId, look, known);
+export function NearestLearnt(props: Shared & { pictureId: number; look: number | undefined }) {
+  const { model, pictureId, look, ...shared } = props;
+  const known = useTrainingRead(model);
+  const found = useNearest(model, pictureId, look, known ?? false);
+  return <NearestRow model={model} known={known} found={found} {...shared} />;
+}
+
+/** To a file that is tried and not stored. */
+export function NearestToTried(props: Shared & { tried: { readonly key: string; readonly file: File } }) {
+  const { model, tried, ...shared } = props;
+  const known = useTrainingRead(model);
+  const found = useTriedNearest(model, tried, known ?? false);
+  return <NearestRow model={model} known={known} found={found} {...shared} />;
+}
+
+/** Whether it was judged on what it learnt from, with which its features are kept; undefined while that is read. */
+function useTrainingRead(model: Model): boolean | undefined {
+  return useJudgedSets(model.id).data?.some((entry) => entry.set === "training");
+}
+
+interface RowProps extends Shared {
+  known: boolean | undefined;
+  found: UseQueryResult<Nearest[]>;
+}
+
+function NearestRow({ model, known, found, classes, onOpen }: RowProps) {
   const failure = failureOf(found);
   const section = useRef<HTMLElement>(null);
   // The way to them goes when they are there, and the keys of the Close-up shall not go with it.
@@ -31,10 +52,10 @@ export function NearestLearnt({ model, pictureId, look, classes, onOpen }: Props
       ref={section}
       aria-label="Nearest it learnt from"
       data-testid="nearest"
-      className="flex h-[104px] w-[520px] items-center gap-2 border-t border-hairline px-2"
+      className="flex h-[104px] w-[520px] max-w-full items-center gap-2 border-t border-hairline px-2"
     >
       <p className="w-[76px] shrink-0 text-sm text-quiet">Nearest that it learnt from</p>
-      {judged.data && !known ? (
+      {known === false ? (
         <div className="flex items-center gap-2 text-sm">
           <span className="text-quiet">Known when it has read its training pictures again.</span>
           <JudgeButton model={model} set="training" words="Read them" />
@@ -53,7 +74,7 @@ export function NearestLearnt({ model, pictureId, look, classes, onOpen }: Props
   );
 }
 
-interface NearProps extends Pick<Props, "model" | "classes" | "onOpen"> {
+interface NearProps extends Shared {
   one: Nearest;
 }
 

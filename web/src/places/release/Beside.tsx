@@ -12,35 +12,61 @@ import { Failed, Reading } from "../../parts/States";
 import type { Tried } from "./TriedPicture";
 import { answered } from "./useTrying";
 
+/** What stands beside the picture that is shown: another model's answer, or another picture that was tried. */
+export type Second = { readonly model: Model } | { readonly picture: Tried } | undefined;
+
 interface PickerProps {
   model: Model;
-  other: Model | undefined;
-  onChange: (other: Model | undefined) => void;
+  /** The others that were tried. */
+  pictures: readonly Tried[];
+  second: Second;
+  onChange: (second: Second) => void;
 }
 
-export function BesidePicker({ model, other, onChange }: PickerProps) {
+/** Of more a list is no help; the strip has them all. */
+const MOST_LISTED = 100;
+
+export function BesidePicker({ model, pictures, second, onChange }: PickerProps) {
   const ledger = useLedger(model.project_id, "validation_accuracy");
   const runs = runsOf(ledger.data).filter((run) => run.model && run.model.id !== model.id);
-  if (!runs.length) return null;
+  const readable = pictures.filter((entry) => !entry.answer.error);
+  if (!runs.length && !readable.length) return null;
+  const choose = (value: string) => {
+    const run = runs.find((entry) => value === `run-${entry.model?.id}`);
+    const picture = readable.find((entry) => value === entry.key);
+    onChange(run?.model ? { model: run.model } : picture && { picture });
+  };
+  const value = second && ("model" in second ? `run-${second.model.id}` : second.picture.key);
   return (
     <div className="flex items-end gap-2">
       <label className="flex flex-col gap-1">
         <span className="text-quiet">Beside it</span>
         <select
           className="rounded-control w-[226px] cursor-pointer border border-edge bg-surface px-1 py-0.5"
-          value={other?.id ?? ""}
-          onChange={(event) =>
-            onChange(runs.find((run) => run.model?.id === Number(event.target.value))?.model ?? undefined)
-          }
+          value={value ?? ""}
+          onChange={(event) => choose(event.target.value)}
         >
-          <option value="">no other model</option>
-          {runs.map((run) => (
-            <option key={run.id} value={run.model?.id}>
-              run {run.number}
-              {run.name ? `, ${run.name}` : ""}
-              {run.validation ? `, ${score(run.validation.accuracy)}` : ""}
-            </option>
-          ))}
+          <option value="">nothing</option>
+          {runs.length > 0 && (
+            <optgroup label="Another model">
+              {runs.map((run) => (
+                <option key={run.id} value={`run-${run.model?.id}`}>
+                  run {run.number}
+                  {run.name ? `, ${run.name}` : ""}
+                  {run.validation ? `, ${score(run.validation.accuracy)}` : ""}
+                </option>
+              ))}
+            </optgroup>
+          )}
+          {readable.length > 0 && (
+            <optgroup label="Another picture">
+              {readable.slice(0, MOST_LISTED).map((entry) => (
+                <option key={entry.key} value={entry.key}>
+                  {entry.path}
+                </option>
+              ))}
+            </optgroup>
+          )}
         </select>
       </label>
       {ledger.hasNextPage && (

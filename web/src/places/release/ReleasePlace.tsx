@@ -10,6 +10,7 @@ import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty } from "../../parts/States";
 import { fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
+import type { Second } from "./Beside";
 import { Chooser } from "./Chooser";
 import { HandOver } from "./HandOver";
 import { Live } from "./Live";
@@ -39,7 +40,7 @@ function Release({ run, model }: { run: Run; model: Model }) {
   const setOffers = (next: boolean) => setAddress({ view: next ? "offers" : undefined });
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const [own, setOwn] = useState<number>();
-  const [other, setOther] = useState<Model>();
+  const [second, setSecond] = useState<Second>();
   const [live, setLive] = useState(false);
   const isSet = (of: Model) => calibrated && of.unsure_below !== null;
   const set = isSet(model);
@@ -118,7 +119,14 @@ function Release({ run, model }: { run: Run; model: Model }) {
               onClose={() => setLive(false)}
             />
           ) : current ? (
-            <TriedPicture tried={current} model={model} other={other} onOther={setOther} askedOf={askedOf} />
+            <TriedPicture
+              tried={current}
+              model={model}
+              all={tried}
+              second={second}
+              onSecond={setSecond}
+              askedOf={askedOf}
+            />
           ) : tried.length > 1 ? (
             <TriedMany tried={tried} model={model} asked={askedOf(model)} onShow={show} />
           ) : (
