@@ -98,7 +98,8 @@ def test_a_zip_and_a_web_address_are_answered_or_told_why_not(screen: Screen, ru
         return Response(_picture(1, 3000), media_type="image/png")
 
     with served_app(Starlette(routes=[Route("/ridge/rime.png", picture)])) as address:
-        screen.press("Web address")
+        screen.press("From elsewhere")
+        screen.press("A web address")
         screen.type("[role=dialog] input", f"{address.replace('127.0.0.1', 'localhost')}/ridge/rime.png")
         screen.press("Try it")
         screen.reads("[role=dialog] [role=alert]", "not a public address")
@@ -152,3 +153,59 @@ def test_the_camera_is_answered_frozen_kept_and_refused(screen: Screen) -> None:
     )
     screen.press("Camera")
     screen.reads("[role=alert]", "may not use the camera")
+
+
+def test_pictures_of_the_project_and_a_table_of_true_classes(screen: Screen, running: Running, tmp_path: Path) -> None:
+    screen.press("From elsewhere")
+    screen.press("Pictures of this project")
+    screen.type("[role=dialog] input", "class:rime")
+    screen.press("Try them")
+    # Each is held against its label; those of the test set are not among them, and that is said.
+    screen.reads("[data-testid=tried-right]", "whose folder or name says a class")
+    screen.was_said("test set left out")
+    asked = int(screen.one("[data-testid=tried-words]").text.split()[0])
+    project = urlsplit(screen.browser.current_url).path.split("/")[2]
+    run = running.ask("GET", f"/api/projects/{project}/runs")["runs"][0]
+    pictures = running.ask("GET", f"/api/projects/{project}/pictures?sift=class:rime&split={run['split_id']}")[
+        "pictures"
+    ]
+    assert asked == sum(picture["set_name"] != "test" for picture in pictures) < 30
+    screen.press("Clear")
+
+    # Files whose names say nothing, and beside them a table that does; one of them contradicts the model.
+    lines = ["file;what"]
+    for n in range(6):
+        (tmp_path / f"{n}.png").write_bytes(_picture(n % 2, 4000 + n))
+        lines.append(f"{n}.png;{_CLASSES[n % 2] if n else 'rime'}")
+    (tmp_path / "what.csv").write_text("\n".join(lines))
+    screen.drop(screen.one("section[aria-label='Try pictures']"), *(tmp_path / f"{n}.png" for n in range(6)))
+    screen.reads("[data-testid=tried-words]", "6 pictures answered")
+    assert not screen.all("[data-testid=tried-right]")
+    screen.drop(screen.one("section[aria-label='Try pictures']"), tmp_path / "what.csv")
+    screen.reads("[data-testid=tried-right]", "0.833 right")
+    screen.was_said("what.csv says the class of 6 pictures.")
+
+
+def test_what_was_tried_is_kept_if_wanted_and_comes_into_the_project(screen: Screen, tmp_path: Path) -> None:
+    area, picture = "section[aria-label='Try pictures']", tmp_path / "odd.png"
+    picture.write_bytes(_picture(1, 5000))
+    screen.drop(screen.one(area), picture)
+    screen.reads("[data-testid=answer]", "rime")
+    screen.press("History")
+    screen.says("What is tried is forgotten with this page.")
+    screen.one("section[aria-label=History] input[type=checkbox]").click()
+    screen.press("Try")
+    for _ in range(2):
+        screen.press("Choose pictures")
+        screen.one("input[aria-label='Pictures to try']").send_keys(str(picture))
+        screen.until("it is answered", lambda: not screen.all("[role=status] [role=progressbar]"))
+    screen.press("History")
+    screen.reads("[aria-label='Tried before']", "asked 2 times")
+    # It is there when the page is opened again, and is held against what it truly is.
+    screen.browser.refresh()
+    screen.reads("[aria-label='Tried before']", "odd.png")
+    Select(screen.one("[aria-label='What odd.png truly is']")).select_by_visible_text("plate")
+    screen.reads("[data-testid=history-right]", "0.000 right of 1")
+    screen.press("Bring 1 picture into the project")
+    screen.bring_in_what_is_planned()
+    screen.says("1 picture brought in since")

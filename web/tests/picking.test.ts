@@ -26,6 +26,19 @@ describe("what is to be tried", () => {
     expect(others).toBe(2);
   });
 
+  test("tables go along with their pictures, from a zip too, and alone", async () => {
+    const zip = zipSync({
+      "1.png": strToU8("p"),
+      "labels.csv": strToU8("file,class"),
+      "._labels.csv": strToU8("x"),
+    });
+    const { pictures, tables, others } = await picturesOf([made("new.zip", zip), made("more.TSV")]);
+    expect(pictures.map(({ path }) => path)).toEqual(["new/1.png"]);
+    expect(tables.map(({ path }) => path)).toEqual(["new/labels.csv", "more.TSV"]);
+    expect(others).toBe(1);
+    expect((await picturesOf([made("labels.csv")])).tables).toHaveLength(1);
+  });
+
   test("a zip without pictures, or cut off, is said to be so", async () => {
     const empty = made("dull.zip", zipSync({ "read.me": strToU8("x") }));
     await expect(picturesOf([empty])).rejects.toThrow("No picture lies in dull.zip.");

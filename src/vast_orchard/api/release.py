@@ -1,21 +1,38 @@
 """Trying, exporting and downloading over HTTP."""
 
+import datetime as dt
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Response, UploadFile
+from fastapi import APIRouter, Form, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead, FormRead, WebPictureRequest
+from vast_orchard.api.schemas.models import (
+    AnswerRead,
+    BucketPicturesRequest,
+    ExportCreate,
+    ExportRead,
+    FormRead,
+    PictureToTryRead,
+    SiftedToTryRead,
+    SiftedToTryRequest,
+    TableClassesRead,
+    WebPictureRequest,
+)
 from vast_orchard.at_once.forms import list_forms
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.jobs.telling.outgoing import allowed_hosts, fetch
 from vast_orchard.store import exports
+from vast_orchard.store.classes import list_classes
+from vast_orchard.store.field import sifted_pictures
+from vast_orchard.store.field_scope import scope_of
 from vast_orchard.store.models import get_model
 from vast_orchard.store.projects import get_project
+from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind
+from vast_orchard.store.snapshots import tested_pictures
 from vast_orchard.store.values import ExportValue
 from vast_orchard.types import ExportForm
 
@@ -25,6 +42,7 @@ router = APIRouter(prefix="/api", tags=["release"])
 
 # A try is answered while the person waits; more than this belongs into an import.
 _MOST_FILES = 64
+_MOST_PATHS, _LARGEST_TABLE = 20_000, 8_000_000
 
 
 @router.post("/models/{model_id}/try", response_model=list[AnswerRead])
@@ -52,6 +70,46 @@ def web_picture(parts: PartsOf, body: WebPictureRequest) -> Response:
     )
     # Never as what it says it is: a page of somebody else must not run as one of ours.
     return Response(found, media_type="application/octet-stream", headers={"Content-Disposition": "attachment"})
+
+
+@router.post("/bucket-pictures", response_class=Response)
+def bucket_pictures(parts: PartsOf, body: BucketPicturesRequest) -> Response:
+    """What lies in a bucket, as a zip, to be tried; neither it nor the key is stored."""
+    found: bytes = parts.quick.run(
+        "bucket_to_try", location=body.location, key=body.key, secret=body.secret.get_secret_value()
+    )
+    return Response(found, media_type="application/zip", headers={"Content-Disposition": "attachment"})
+
+
+@router.post("/models/{model_id}/sifted-to-try", response_model=SiftedToTryRead)
+def sifted_to_try(session: SessionOf, model: ModelOf, body: SiftedToTryRequest) -> SiftedToTryRead:
+    """Pictures of the project that a Sift lets through, but for those of the model's test set."""
+    run = get_run(session, model.run_id or 0)
+    scope = scope_of(session, model.project_id, split_id=run.split_id, run_id=model.run_id, now=dt.datetime.now(dt.UTC))
+    names = {entry.id: entry.name for entry in list_classes(session, model.project_id)}
+    found = sifted_pictures(session, scope, body.sift, 0, body.limit + 1)
+    tested = tested_pictures(session, model.snapshot_id or 0, [picture.id for picture in found])
+    return SiftedToTryRead(
+        pictures=[
+            PictureToTryRead(name=picture.name, sha256=picture.sha256, class_name=names.get(picture.class_id or 0))
+            for picture in found[: body.limit]
+            if picture.id not in tested
+        ],
+        left_out=len(tested),
+        more=len(found) > body.limit,
+    )
+
+
+@router.post("/label-table", response_model=TableClassesRead)
+def label_table(parts: PartsOf, file: UploadFile, paths: Annotated[str, Form(max_length=2_000_000)]) -> dict[str, Any]:
+    """The classes that a table says of files, whose paths come a line each; nothing is stored."""
+    listed = [path for path in paths.splitlines() if path][:_MOST_PATHS]
+    data = file.file.read(_LARGEST_TABLE + 1)
+    name = file.filename or "the table"
+    if len(data) > _LARGEST_TABLE:
+        raise InputError(f"{name} is larger than {_LARGEST_TABLE / 1e6:.0f} MB.", "Send a smaller table.")
+    found: dict[str, Any] = parts.quick.run("classes_from_table", name=name, data=data, paths=listed)
+    return found
 
 
 @router.get("/forms", response_model=list[FormRead])

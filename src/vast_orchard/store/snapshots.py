@@ -23,6 +23,7 @@ __all__ = [
     "set_then",
     "snapshot_pictures",
     "take_snapshot",
+    "tested_pictures",
     "trained_on",
 ]
 
@@ -188,6 +189,16 @@ def set_then(session: Session, snapshot_id: int | None, picture_id: int) -> str 
     """The set in which a picture was, by the set's name; None: in none, or it was not there."""
     row = session.get(SnapshotPicture, (snapshot_id or 0, picture_id))
     return row.set_name if row else None
+
+
+def tested_pictures(session: Session, snapshot_id: int, picture_ids: Sequence[int]) -> set[int]:
+    """Those of the pictures that were in the test set."""
+    query = select(SnapshotPicture.picture_id).where(
+        SnapshotPicture.snapshot_id == snapshot_id,
+        SnapshotPicture.set_name == SetName.TEST.value,
+        SnapshotPicture.picture_id.in_(picture_ids),
+    )
+    return set(session.scalars(query))
 
 
 def learnt_as(session: Session, model: ModelValue, picture_ids: Sequence[int]) -> dict[int, dict[str, Any]]:

@@ -36,6 +36,7 @@ export type RunRecipe = Schemas["RecipeRead"];
 export type Recipe = Omit<RunRecipe, "start"> & { readonly start?: Start | undefined };
 export type Starter = Schemas["StarterRead"];
 export type StartFacts = Schemas["StartFactsRead"];
+export type TableClasses = Schemas["TableClassesRead"];
 export type NetworkFile = components["schemas"]["NetworkFileRead"];
 export type NetworkFileAnswers = components["schemas"]["NetworkFileAnswers"];
 export type QueuedRun = Schemas["QueuedRunRead"];

@@ -2816,6 +2816,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bucket-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bucket Pictures
+         * @description What lies in a bucket, as a zip, to be tried; neither it nor the key is stored.
+         */
+        post: operations["bucket_pictures_api_bucket_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/sifted-to-try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sifted To Try
+         * @description Pictures of the project that a Sift lets through, but for those of the model's test set.
+         */
+        post: operations["sifted_to_try_api_models__model_id__sifted_to_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/label-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Label Table
+         * @description The classes that a table says of files, whose paths come a line each; nothing is stored.
+         */
+        post: operations["label_table_api_label_table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forms": {
         parameters: {
             query?: never;
@@ -3406,6 +3466,13 @@ export interface components {
             /** Path */
             path: string;
         };
+        /** Body_label_table_api_label_table_post */
+        Body_label_table_api_label_table_post: {
+            /** File */
+            file: string;
+            /** Paths */
+            paths: string;
+        };
         /** Body_tried_heatmap_api_models__model_id__try_heatmap_post */
         Body_tried_heatmap_api_models__model_id__try_heatmap_post: {
             /** File */
@@ -3420,6 +3487,29 @@ export interface components {
         Body_try_pictures_api_models__model_id__try_post: {
             /** Files */
             files: string[];
+        };
+        /**
+         * BucketPicturesRequest
+         * @description Where in a bucket pictures lie, and as whom it is asked; the secret is used once and kept nowhere.
+         */
+        BucketPicturesRequest: {
+            /**
+             * Location
+             * @description bucket/prefix
+             */
+            location: string;
+            /**
+             * Key
+             * @description Empty: that of the settings.
+             * @default
+             */
+            key: string;
+            /**
+             * Secret
+             * Format: password
+             * @default
+             */
+            secret: string;
         };
         /**
          * CalibrationBinRead
@@ -5893,6 +5983,18 @@ export interface components {
             own_area: boolean;
         };
         /**
+         * PictureToTryRead
+         * @description A picture of the project that can be tried.
+         */
+        PictureToTryRead: {
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Class Name */
+            class_name: string | null;
+        };
+        /**
          * PlanRead
          * @description What bringing in would do.
          */
@@ -6827,6 +6929,40 @@ export interface components {
             class_ids: (number | null)[];
         };
         /**
+         * SiftedToTryRead
+         * @description Pictures of the project that a Sift lets through, but for the model's test set.
+         */
+        SiftedToTryRead: {
+            /** Pictures */
+            pictures: components["schemas"]["PictureToTryRead"][];
+            /**
+             * Left Out
+             * @description Of the model's test set: outcomes on it are shown by a counted look alone.
+             */
+            left_out: number;
+            /**
+             * More
+             * @description There are further ones beyond the limit.
+             */
+            more: boolean;
+        };
+        /**
+         * SiftedToTryRequest
+         * @description Which pictures of the project are tried.
+         */
+        SiftedToTryRequest: {
+            /**
+             * Sift
+             * @default
+             */
+            sift: string;
+            /**
+             * Limit
+             * @default 200
+             */
+            limit: number;
+        };
+        /**
          * SizeRead
          * @description A proposal for the input size.
          */
@@ -7402,6 +7538,24 @@ export interface components {
             class_order: string[];
             /** Readings */
             readings: components["schemas"]["TriedRead"][];
+        };
+        /**
+         * TableClassesRead
+         * @description The classes that a table says of files.
+         */
+        TableClassesRead: {
+            /**
+             * Classes
+             * @description By path.
+             */
+            classes: {
+                [key: string]: string;
+            };
+            /**
+             * Notes
+             * @description What is odd about the table.
+             */
+            notes: string[];
         };
         /**
          * TableRead
@@ -13129,6 +13283,105 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bucket_pictures_api_bucket_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BucketPicturesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sifted_to_try_api_models__model_id__sifted_to_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiftedToTryRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiftedToTryRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    label_table_api_label_table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_label_table_api_label_table_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableClassesRead"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -6,6 +6,8 @@ export interface TriedFile {
   readonly key: string;
   /** As it was dropped or chosen, with the folders it lay in. */
   readonly path: string;
+  /** The class that a table or a person says. */
+  readonly truth?: string | undefined;
   readonly answer: {
     readonly error: string | null;
     readonly probabilities: readonly number[];
@@ -18,7 +20,7 @@ export interface Sorted<T extends TriedFile> {
   readonly tried: T;
   readonly order: readonly Ranked[];
   readonly unsure: boolean;
-  /** The class that a folder or the name says; undefined where neither does. */
+  /** The class that a person, a table, a folder or the name says; undefined where none does. */
   readonly truth: string | undefined;
 }
 
@@ -55,7 +57,7 @@ export function sortedOut<T extends TriedFile>(tried: readonly T[], asked: Asked
     .filter((entry) => !entry.answer.error)
     .map((entry) => {
       const { order, unsure } = spoken(entry.answer, asked);
-      return { tried: entry, order, unsure, truth: truthOf(entry.path, asked.names) };
+      return { tried: entry, order, unsure, truth: entry.truth ?? truthOf(entry.path, asked.names) };
     });
 }
 

@@ -29,6 +29,7 @@ from vast_orchard.jobs.quick.looking import heatmap, nearest_learnt
 from vast_orchard.jobs.quick.network_files import look_at_network_file
 from vast_orchard.jobs.quick.plans import Plans
 from vast_orchard.jobs.quick.sheets import draw_sheet
+from vast_orchard.jobs.quick.trying import bucket_to_try, classes_from_table
 from vast_orchard.jobs.quick.varied import Varied
 from vast_orchard.jobs.start_plan import model_facts, start_plan
 from vast_orchard.settings import Settings
@@ -204,6 +205,10 @@ def _start_facts(place: StartPlace) -> dict[str, Any]:
     return {**model_facts(_start_model(place)), "words": place.words}
 
 
+def _bucket_to_try(**asked: Any) -> bytes:
+    return bucket_to_try(_Place.settings, **asked)
+
+
 def _network_file(**asked: Any) -> dict[str, Any]:
     return look_at_network_file(_Place.store, make_team(_Place.settings), **asked)
 
@@ -234,4 +239,6 @@ TASKS: dict[str, Callable[..., Any]] = {
     "nearest": _nearest,
     "tried_nearest": _tried_nearest,
     "network_file": _network_file,
+    "bucket_to_try": _bucket_to_try,
+    "classes_from_table": classes_from_table,
 }

@@ -1,14 +1,18 @@
 /** Where what is tried comes from: a chooser, a folder, the web, the camera, what is pasted. */
 import { useEffect, useRef, useState } from "react";
-import { Button } from "../../parts/Button";
+import type { Model } from "../../api/client";
+import { ActionMenu } from "../../parts/ActionMenu";
+import { Button, buttonLook } from "../../parts/Button";
 import { NameSheet } from "../../parts/NameSheet";
 import { useNotices } from "../../parts/Notices";
 import { takesText } from "../../parts/typing";
 import { fromChooser } from "../bring-in/bringIn";
 import { isWebAddress, type Picked } from "./picking";
+import { BucketSheet, ProjectSheet } from "./TrySheets";
 import { fromWeb } from "./useTrying";
 
 export function Chooser(props: {
+  model: Model;
   first: boolean;
   busy: boolean;
   onFiles: (files: readonly Picked[]) => Promise<void>;
@@ -17,7 +21,8 @@ export function Chooser(props: {
 }) {
   const chooser = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
-  const [asksAddress, setAsksAddress] = useState(false);
+  const [asked, setAsked] = useState<"address" | "bucket" | "project">();
+  const close = () => setAsked(undefined);
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key === "o") {
@@ -38,22 +43,30 @@ export function Chooser(props: {
       >
         Choose pictures
       </Button>
-      <Button kind="plain" disabled={props.busy} onClick={() => folder.current?.click()}>
-        A folder
-      </Button>
-      <Button kind="plain" disabled={props.busy} onClick={() => setAsksAddress(true)}>
-        Web address
-      </Button>
       <Button disabled={props.busy} aria-pressed={props.live} onClick={() => props.onLive(!props.live)}>
         {props.live ? "Close the camera" : "Camera"}
       </Button>
-      {asksAddress && (
+      <ActionMenu
+        words="From elsewhere"
+        label="From elsewhere"
+        className={buttonLook()}
+        anchor="bottom start"
+        actions={[
+          { words: "A folder of this computer", act: () => folder.current?.click() },
+          { words: "A web address", act: () => setAsked("address") },
+          { words: "A bucket", act: () => setAsked("bucket") },
+          { words: "Pictures of this project", act: () => setAsked("project") },
+        ]}
+      />
+      {asked === "bucket" && <BucketSheet onClose={close} onFiles={props.onFiles} />}
+      {asked === "project" && <ProjectSheet model={props.model} onClose={close} onFiles={props.onFiles} />}
+      {asked === "address" && (
         <NameSheet
           title="A picture on the web"
           label="Its address"
           action="Try it"
           most={2000}
-          onClose={() => setAsksAddress(false)}
+          onClose={close}
           onName={async (address) => void props.onFiles([await fromWeb(address)])}
         />
       )}
@@ -74,7 +87,7 @@ export function Chooser(props: {
         ref={chooser}
         type="file"
         multiple
-        accept="image/*,.zip"
+        accept="image/*,.zip,.csv,.tsv"
         className="sr-only"
         tabIndex={-1}
         aria-label="Pictures to try"

@@ -13,6 +13,8 @@ import { NothingYet } from "../head/NothingYet";
 import type { Second } from "./Beside";
 import { Chooser } from "./Chooser";
 import { HandOver } from "./HandOver";
+import { HistoryView } from "./HistoryView";
+import { useHistory } from "./history";
 import { Live } from "./Live";
 import { Offers } from "./Offers";
 import type { Picked } from "./picking";
@@ -34,10 +36,14 @@ export function ReleasePlace() {
 }
 
 function Release({ run, model }: { run: Run; model: Model }) {
-  const { tried, current, show, going, stop, clear, ask } = useTrying(model);
+  const { project } = usePlace();
+  const history = useHistory(project.id);
+  const { tried, current, show, going, stop, clear, ask } = useTrying(model, (fresh) =>
+    history.add(model, fresh),
+  );
   const [address, setAddress] = useAddress();
-  const offers = address.get("view") === "offers";
-  const setOffers = (next: boolean) => setAddress({ view: next ? "offers" : undefined });
+  const view = viewOf(address.get("view"));
+  const setView = (next: View) => setAddress({ view: next === "try" ? undefined : next });
   const [calibrated, setCalibrated] = useState(model.unsure_below !== null);
   const [own, setOwn] = useState<number>();
   const [second, setSecond] = useState<Second>();
@@ -51,18 +57,22 @@ function Release({ run, model }: { run: Run; model: Model }) {
   });
   return (
     <div className="flex h-full">
-      {offers ? (
-        <section aria-label="Models on offer" className="flex min-w-0 flex-1 flex-col">
+      {view !== "try" ? (
+        <section
+          aria-label={view === "offers" ? "Models on offer" : "History"}
+          className="flex min-w-0 flex-1 flex-col"
+        >
           <div className="border-b border-hairline px-4 py-1.5">
-            <Views offers onChange={setOffers} />
+            <Views view={view} onChange={setView} />
           </div>
-          <Offers />
+          {view === "offers" ? <Offers /> : <HistoryView history={history} />}
         </section>
       ) : (
         <TryArea onFiles={ask}>
           <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-hairline px-4 py-1.5">
-            <Views offers={false} onChange={setOffers} />
+            <Views view="try" onChange={setView} />
             <Chooser
+              model={model}
               first={!tried.length}
               busy={going !== undefined}
               onFiles={(files) => {
@@ -154,17 +164,24 @@ function Release({ run, model }: { run: Run; model: Model }) {
   );
 }
 
-function Views({ offers, onChange }: { offers: boolean; onChange: (offers: boolean) => void }) {
+type View = "try" | "history" | "offers";
+
+function viewOf(text: string | null): View {
+  return text === "offers" || text === "history" ? text : "try";
+}
+
+function Views({ view, onChange }: { view: View; onChange: (view: View) => void }) {
   return (
     <Choice
       label="Shown"
       hideLabel
-      value={offers ? "offers" : "try"}
+      value={view}
       options={[
         { value: "try", label: "Try", title: "Ask the model about pictures" },
+        { value: "history", label: "History", title: "What was tried before, if it is kept" },
         { value: "offers", label: "On offer", title: "The models that others are to answer by" },
       ]}
-      onChange={(next) => onChange(next === "offers")}
+      onChange={onChange}
     />
   );
 }

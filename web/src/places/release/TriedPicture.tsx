@@ -26,6 +26,8 @@ export interface Tried {
   readonly url: string;
   readonly file: File;
   readonly answer: Answer;
+  /** The class that a table says. */
+  readonly truth?: string | undefined;
 }
 
 interface Props {

@@ -10,6 +10,8 @@ export interface Picked {
 
 const PICTURE = /\.(jpe?g|png|webp|bmp|tiff?|gif|hei[cf])$/i;
 const ZIP = /\.zip$/i;
+/** Says which classes pictures truly have. */
+const TABLE = /\.(csv|tsv)$/i;
 
 /** All of a zip lies in the memory of this page, its pictures opened. */
 const MOST_BYTES = 2 ** 31;
@@ -19,23 +21,29 @@ const OPENED_AT_ONCE = 32;
 
 export interface Pictures {
   readonly pictures: readonly Picked[];
-  /** How many files were none. */
+  readonly tables: readonly Picked[];
+  /** How many files were neither. */
   readonly others: number;
 }
 
-/** Pictures alone, zips opened. A single file that is neither is left in, to be told so. Rejects with a `Problem`. */
+/**
+ * Pictures and tables, zips opened. A single file that is neither is left in, to be told so. Rejects with a `Problem`.
+ */
 export async function picturesOf(picked: readonly Picked[]): Promise<Pictures> {
   const files: Picked[] = [];
+  const tables: Picked[] = [];
   let others = 0;
   for (const one of picked) {
     if (ZIP.test(one.path)) {
       const inside = await unzipped(one);
       files.push(...inside.pictures);
+      tables.push(...inside.tables);
       others += inside.others;
-    } else if (picked.length === 1 || PICTURE.test(one.path)) files.push(one);
+    } else if (isTable(one.path)) tables.push(one);
+    else if (picked.length === 1 || PICTURE.test(one.path)) files.push(one);
     else others++;
   }
-  if (!files.length) {
+  if (!files.length && !tables.length) {
     const where = picked.length === 1 ? (picked[0]?.path ?? "") : `these ${picked.length} files`;
     throw new Problem(
       `No picture lies in ${where}.`,
@@ -43,7 +51,7 @@ export async function picturesOf(picked: readonly Picked[]): Promise<Pictures> {
       0,
     );
   }
-  return { pictures: files, others };
+  return { pictures: files, tables, others };
 }
 
 async function unzipped({ path, file }: Picked): Promise<Pictures> {
@@ -52,7 +60,7 @@ async function unzipped({ path, file }: Picked): Promise<Pictures> {
   let others = 0;
   let size = 0;
   open(path, bytes, ({ name, originalSize }) => {
-    if (isPicture(name)) {
+    if (isPicture(name) || isTable(name)) {
       names.push(name);
       size += originalSize;
     } else if (!name.endsWith("/")) others++;
@@ -65,16 +73,17 @@ async function unzipped({ path, file }: Picked): Promise<Pictures> {
       0,
     );
   }
-  const pictures: Picked[] = [];
+  const found: Picked[] = [];
   for (let start = 0; start < names.length; start += OPENED_AT_ONCE) {
     const part = new Set(names.slice(start, start + OPENED_AT_ONCE));
-    const found = open(path, bytes, ({ name }) => part.has(name));
-    for (const [name, content] of Object.entries(found)) {
-      pictures.push({ path: `${path.replace(ZIP, "")}/${name}`, file: new File([content], lastOf(name)) });
+    const opened = open(path, bytes, ({ name }) => part.has(name));
+    for (const [name, content] of Object.entries(opened)) {
+      found.push({ path: `${path.replace(ZIP, "")}/${name}`, file: new File([content], lastOf(name)) });
     }
     await new Promise((resolve) => setTimeout(resolve));
   }
-  return { pictures, others };
+  const tables = found.filter((one) => isTable(one.path));
+  return { pictures: found.filter((one) => !tables.includes(one)), tables, others };
 }
 
 function open(path: string, bytes: Uint8Array, filter: (entry: Entry) => boolean) {
@@ -93,6 +102,10 @@ interface Entry {
 /** Hidden files, which some systems lay beside each picture, are none. */
 function isPicture(name: string): boolean {
   return PICTURE.test(name) && !lastOf(name).startsWith(".");
+}
+
+function isTable(name: string): boolean {
+  return TABLE.test(name) && !lastOf(name).startsWith(".");
 }
 
 /** The name of a file without its folders. */
