@@ -19,6 +19,10 @@ from selenium.webdriver.support.ui import Select, WebDriverWait
 
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 
+# Graphs as other programs write them are sketched by what the tests have for that.
+sys.path.insert(0, str(Path(__file__).parents[1]))
+from tests.formats.graphs import Sketch
+
 _TARGET = Path(__file__).parents[1] / "docs" / "screenshots"
 _FLAGS = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run")
 
@@ -101,7 +105,7 @@ def _bringing_in(camera: _Camera) -> None:
 
 
 def _runs(camera: _Camera) -> None:
-    """One under way with its lookouts and layers while two wait, and one that a lookout ended."""
+    """One under way with its lookouts and layers while two wait."""
     api, window = f"{camera.address}/api", {"X-Window": "camera"}
     runs = f"{api}/projects/{camera.project}/runs"
     recipe = httpx2.get(runs, params={"number": 1}).json()["runs"][0]["recipe"]
@@ -115,9 +119,6 @@ def _runs(camera: _Camera) -> None:
         while httpx2.get(f"{api}/runs/{run}").json()["epochs_done"] < epochs:
             time.sleep(0.5)
 
-    ended = start({"acts": {"nothing": "end"}}, learning_rate=6.0)
-    while httpx2.get(f"{api}/runs/{ended}").json()["state"] != "ended":
-        time.sleep(0.5)
     started = [start({}), start({}, seed=2), start({}, seed=3)]
     wait_for(started[0], 12)
     _run(camera, started[0])
@@ -128,9 +129,6 @@ def _runs(camera: _Camera) -> None:
     for job in httpx2.get(f"{api}/jobs").json():
         if job["kind"] == "train" and job["state"] in ("waiting", "running"):
             httpx2.post(f"{api}/jobs/{job['id']}/stop", headers=window)
-    time.sleep(8)  # until the notices of their end are gone
-    _run(camera, ended)
-    camera.take("ended-early")
 
 
 def _run(camera: _Camera, run: int) -> None:
@@ -245,7 +243,7 @@ def _drag(camera: _Camera, start: tuple[float, float], end: tuple[float, float])
 
 
 def _area(camera: _Camera) -> None:
-    """Draws and finds without setting anything; for the steps a rule is set and taken back."""
+    """Draws and finds without setting anything."""
     camera.go("rows/area")
     camera.wait("[data-testid=area-tile] img")
     time.sleep(1)
@@ -262,15 +260,6 @@ def _area(camera: _Camera) -> None:
     )
     camera.take("area-found")
     camera.browser.execute_script("localStorage.removeItem('vast-orchard-theme')")
-    project, window = f"{camera.address}/api/projects/{camera.project}", {"X-Window": "camera"}
-    was = httpx2.get(f"{project}/area-rules").json()["number"]
-    body = {"rules": [{"area": {"margin": 0.08}}], "was": was}
-    httpx2.put(f"{project}/area-rules", json=body, headers=window).raise_for_status()
-    camera.go("runs?part=preprocessing")
-    camera.wait("[data-testid=preprocessing-sheet] img")
-    camera.wait("[data-testid=shapes-differ]")
-    camera.take("preprocessing")
-    httpx2.post(f"{project}/undo", headers=window).raise_for_status()
 
 
 def _release(camera: _Camera) -> None:
@@ -293,6 +282,51 @@ def _release(camera: _Camera) -> None:
         camera.take("release")
 
 
+def _one_page(camera: _Camera) -> None:
+    """The newest model as a page, opened from the disk, and asked about pictures that nobody has labelled."""
+    api, window = f"{camera.address}/api", {"X-Window": "camera"}
+    model = httpx2.get(f"{api}/projects/{camera.project}/models").json()[0]["id"]
+    made = httpx2.post(f"{api}/models/{model}/exports", json={"form": "page"}, headers=window).json()["id"]
+    while (entry := httpx2.get(f"{api}/models/{model}/exports").json()[0])["state"] != "done":
+        assert entry["id"] == made and entry["state"] != "failed", entry["error"]
+        time.sleep(1)
+    pictures = httpx2.get(f"{api}/projects/{camera.project}/pictures", timeout=30).json()["pictures"]
+    with tempfile.TemporaryDirectory() as place:
+        page = Path(place) / "model.html"
+        page.write_bytes(httpx2.get(f"{api}/exports/{made}/file", timeout=60).content)
+        paths = []
+        for picture in [entry for entry in pictures if entry["class_id"] is None][:12]:
+            paths.append(Path(place) / picture["name"])
+            paths[-1].write_bytes(httpx2.get(f"{api}/originals/{picture['sha256']}").content)
+        camera.browser.get(page.as_uri())
+        camera.wait("[data-testid=files]")
+        camera.browser.find_element(By.CSS_SELECTOR, "[data-testid=files]").send_keys("\n".join(map(str, paths)))
+        camera.wait("main li:nth-child(12)")
+        camera.take("one-page")
+
+
+def _network_file(camera: _Camera) -> None:
+    """A network that the demo's classes fit, as another program would write it; looked at and not brought in."""
+    sketch = Sketch(("N", 3, 32, 32), seed=4)
+    channels = 3
+    for made in (16, 32, 64):
+        sketch.conv(made, channels, pads=[1, 1, 1, 1])
+        sketch.norm(made)
+        sketch.put("Relu")
+        sketch.put("MaxPool", kernel_shape=[2, 2], strides=[2, 2])
+        channels = made
+    sketch.put("Flatten")
+    sketch.dense(7, 64 * 16)
+    with tempfile.TemporaryDirectory() as place:
+        file = Path(place) / "valley.onnx"
+        file.write_bytes(sketch.bytes())
+        camera.go("runs?part=file")
+        camera.wait("input[aria-label='A network file']")
+        camera.browser.find_element(By.CSS_SELECTOR, "input[aria-label='A network file']").send_keys(str(file))
+        camera.wait("[data-testid=network-file-compared]")
+        camera.take("network-file")
+
+
 def _divide(camera: _Camera) -> None:
     # At the end, because runs go by the newest split.
     project = f"{camera.address}/api/projects/{camera.project}"
@@ -308,7 +342,7 @@ def main() -> None:
     camera = _Camera(sys.argv[1].rstrip("/"), sys.argv[2] if len(sys.argv) > 2 else "1")
     _TARGET.mkdir(parents=True, exist_ok=True)
     steps: tuple[Callable[[_Camera], None], ...] = (
-        _rows, _area, _bringing_in, _review, _release, _runs, _ingredients, _compare, _divide,
+        _rows, _area, _bringing_in, _review, _release, _one_page, _network_file, _runs, _ingredients, _compare, _divide,
     )  # fmt: skip
     try:
         for step in steps:

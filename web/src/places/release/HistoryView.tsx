@@ -11,7 +11,8 @@ import { type History, type Kept, MOST_KEPT } from "./history";
 
 export function HistoryView({ history }: { history: History }) {
   const { project } = usePlace();
-  const { kept, wanted, want, forget } = history;
+  const { kept, wanted, want, forget, restore } = history;
+  const [forgotten, setForgotten] = useState<readonly Kept[]>([]);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const { sending, send } = useSending(project.id);
   const some = kept.filter((entry) => chosen.has(entry.key));
@@ -35,12 +36,33 @@ export function HistoryView({ history }: { history: History }) {
             <Button disabled={sending !== undefined} onClick={bringIn}>
               Bring {plural(meant.length, "picture")} into the project
             </Button>
-            <Button kind="danger" onClick={() => void forget(meant)}>
+            <Button
+              kind="danger"
+              onClick={() => {
+                setForgotten(meant);
+                setChosen(new Set());
+                void forget(meant);
+              }}
+            >
               Forget {meant.length.toLocaleString("en")}
             </Button>
           </span>
         )}
       </div>
+      {forgotten.length > 0 && (
+        <p role="status" className="border-b border-hairline px-4 py-1">
+          {plural(forgotten.length, "picture")} forgotten.{" "}
+          <Button
+            kind="bare"
+            onClick={() => {
+              setForgotten([]);
+              void restore(forgotten);
+            }}
+          >
+            Take it back
+          </Button>
+        </p>
+      )}
       {kept.length ? (
         <ul aria-label="Tried before" className="min-h-0 flex-1 overflow-y-auto px-4">
           {kept.map((entry) => (

@@ -102,6 +102,8 @@ export function useHistory(project: number) {
     },
     tell: (entry: Kept, truth: string | undefined) =>
       change((tables) => tables.put("tried", { ...entry, truth })),
+    restore: (entries: readonly Kept[]) =>
+      change((tables) => Promise.all(entries.map((entry) => tables.put("tried", entry)))),
     forget: (entries: readonly Kept[]) =>
       change((tables) => Promise.all(entries.map((entry) => tables.delete("tried", entry.key)))),
   };
