@@ -3,7 +3,6 @@
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 import onnx
@@ -14,6 +13,7 @@ from vast_orchard.core.network.plan import Shape
 from vast_orchard.core.ops.batch_norm import EPSILON
 from vast_orchard.core.ops.window import Window
 from vast_orchard.formats.network_file.folding import attributes, constant_of, folded
+from vast_orchard.formats.network_file.given import Given
 from vast_orchard.formats.network_file.layering import Layering
 from vast_orchard.formats.network_file.opening import Graph
 from vast_orchard.formats.network_file.values import Affine, Mistake, Value, constant_by_channel
@@ -76,7 +76,7 @@ class _Lowering:
         for node in self._nodes:
             for name in node.input:
                 self._readers[name] = self._readers.get(name, 0) + 1
-        self._kinds: dict[str, Callable[[_Node], Value]] = {
+        self._kinds: dict[str, Callable[[Given], Value]] = {
             "Conv": self._conv, "BatchNormalization": self._norm, "Gemm": self._gemm, "MatMul": self._matmul,
             "Relu": self._relu, "LeakyRelu": self._leaky, "PRelu": self._leaky, "Clip": self._clip,
             "Sigmoid": self._sigmoid, "Tanh": self._plain(d.Tanh(), -1.0), "HardSigmoid": self._hard_sigmoid,
@@ -126,16 +126,10 @@ class _Lowering:
         if any(name in self._values and self._values[name] is None for name in used):
             self._values.update(dict.fromkeys(node.output, None))
             return  # what it reads was refused
-        given = _Node(node=node, attributes=attributes(node), lowering=self)
+        given = Given(node=node, attributes=attributes(node), constants=self._constants, of_graph=self._values)
         if node.op_type not in _PASSING and any(value.softmax for value in given.values):
             raise Mistake("comes after a softmax, which is read at the end only")
         self._values[node.output[0]] = kind(given)
-
-    def constant(self, name: str) -> Array | None:
-        return self._constants.get(name)
-
-    def value(self, name: str) -> Value | None:
-        return self._values.get(name)
 
     def _only_reader(self, name: str) -> bool:
         return self._readers.get(name, 0) == 1
@@ -162,7 +156,7 @@ class _Lowering:
 
     # What each operator becomes.
 
-    def _conv(self, given: "_Node") -> Value:
+    def _conv(self, given: Given) -> Value:
         value, weights = given.first(), given.numbers(1, "weights")
         if not value.maps or value.last or weights.ndim != 4:
             raise Mistake("is no convolution over height and width")
@@ -184,7 +178,7 @@ class _Lowering:
         like = replace(value, shape=(*_slid(value.shape, _window(layer)), made), least=-np.inf)
         return self._add(layer, [value], like, numbers)
 
-    def _edged(self, given: "_Node", value: Value, window: Window, fill: float | None) -> tuple[Value, str]:
+    def _edged(self, given: Given, value: Value, window: Window, fill: float | None) -> tuple[Value, str]:
         """A value with the zeros that a sliding window needs, and the edge that is left to say.
 
         `fill` is the least value that a padding may have; None: it is zeros.
@@ -208,7 +202,7 @@ class _Lowering:
         )
         return self._add(d.Pad(top=top, bottom=bottom, left=left, right=right), [value], like)
 
-    def _pad(self, given: "_Node") -> Value:
+    def _pad(self, given: Given) -> Value:
         value = given.first()
         mode, filled = given.text("mode", "constant"), given.maybe(2)
         fill = float(filled.reshape(())) if filled is not None and filled.size == 1 else given.number("value", 0.0)
@@ -222,7 +216,7 @@ class _Lowering:
             raise Mistake("pads by something else than zeros above, below and beside")
         return self._padded(value, before[rows], after[rows], before[columns], after[columns])
 
-    def _norm(self, given: "_Node") -> Value:
+    def _norm(self, given: Given) -> Value:
         value = given.first()
         gamma, beta, mean, variance = (given.numbers(n, "numbers").reshape(-1).astype(np.float64) for n in range(1, 5))
         if {len(gamma), len(beta), len(mean), len(variance)} != {value.channels} or (value.maps and value.last):
@@ -242,7 +236,7 @@ class _Lowering:
             numbers = {key: one[value.order] for key, one in numbers.items()}
         return self._add(d.BatchNorm(), [value], replace(value, least=-np.inf), numbers)
 
-    def _gemm(self, given: "_Node") -> Value:
+    def _gemm(self, given: Given) -> Value:
         if given.whole("transA", 0):
             raise Mistake("turns its input round")
         weights = given.numbers(1, "weights") * np.float32(given.number("alpha", 1.0))
@@ -252,7 +246,7 @@ class _Lowering:
             raise Mistake("adds what is no constant")
         return self._dense(given.first(), weights, None if bias is None else bias * given.number("beta", 1.0))
 
-    def _matmul(self, given: "_Node") -> Value:
+    def _matmul(self, given: Given) -> Value:
         return self._dense(given.first(), given.numbers(1, "weights"), None)
 
     def _dense(self, value: Value, weights: Array, bias: Array | None) -> Value:
@@ -269,13 +263,13 @@ class _Lowering:
         like = replace(value, shape=(made,), order=None, least=-np.inf)
         return self._add(d.Dense(outputs=made, bias=bias is not None), [value], like, numbers)
 
-    def _plain(self, layer: d.Layer, least: float) -> Callable[["_Node"], Value]:
+    def _plain(self, layer: d.Layer, least: float) -> Callable[[Given], Value]:
         return lambda given: self._add(layer, [given.first()], replace(given.first(), least=least))
 
-    def _relu(self, given: "_Node") -> Value:
+    def _relu(self, given: Given) -> Value:
         return self._plain(d.ReLU(), 0.0)(given)
 
-    def _leaky(self, given: "_Node") -> Value:
+    def _leaky(self, given: Given) -> Value:
         slope = given.number("alpha", 0.01)
         if given.node.op_type == "PRelu":
             slopes = given.numbers(1, "slopes")
@@ -286,7 +280,7 @@ class _Lowering:
             raise Mistake(f"has a slope of {slope:g}")
         return self._plain(d.LeakyReLU(slope=slope) if slope else d.ReLU(), -np.inf if slope else 0.0)(given)
 
-    def _clip(self, given: "_Node") -> Value:
+    def _clip(self, given: Given) -> Value:
         ends = [given.maybe(n) for n in (1, 2)]
         low, high = (
             float(np.reshape(end, ())) if end is not None else given.number(name, default)
@@ -296,16 +290,16 @@ class _Lowering:
             raise Mistake(f"limits values to {low:g} to {high:g}; from 0 on is read")
         return self._plain(d.ClippedReLU(limit=high) if high < 1e30 else d.ReLU(), 0.0)(given)
 
-    def _sigmoid(self, given: "_Node") -> Value:
+    def _sigmoid(self, given: Given) -> Value:
         return self._plain(d.Sigmoid(), 0.0)(given)
 
-    def _hard_sigmoid(self, given: "_Node") -> Value:
+    def _hard_sigmoid(self, given: Given) -> Value:
         alpha, beta = given.number("alpha", 0.2), given.number("beta", 0.5)
         if abs(alpha - 1 / 6) > 1e-6 or abs(beta - 0.5) > 1e-6:
             raise Mistake(f"rises by {alpha:g} through {beta:g}; 1/6 through 0.5 is read")
         return self._plain(d.HardSigmoid(), 0.0)(given)
 
-    def _pool(self, given: "_Node") -> Value:
+    def _pool(self, given: Given) -> Value:
         value = given.first()
         kernel, stride = given.one_of_two("kernel_shape", 0), given.one_of_two("strides")
         if not value.maps or value.last or given.one_of_two("dilations") != 1 or kernel < 1:
@@ -321,7 +315,7 @@ class _Lowering:
         layer: d.Layer = (d.AveragePool if mean else d.MaxPool)(kernel=kernel, stride=stride, edge=edge)
         return self._add(layer, [value], replace(value, shape=(*_slid(value.shape, _window(layer)), value.channels)))
 
-    def _mean_edged(self, given: "_Node", value: Value, window: Window, counted: bool) -> tuple[Value, str]:
+    def _mean_edged(self, given: Given, value: Value, window: Window, counted: bool) -> tuple[Value, str]:
         """Zeros that count are put there; of those that do not, the core has what keeps the size."""
         pads = given.pads(value.shape, window)
         if not counted and _keeps(pads, value, window):
@@ -330,7 +324,7 @@ class _Lowering:
             raise Mistake("pads beside the means in a way that the core does not have")
         return self._padded(value, *pads), "cut"
 
-    def _global(self, given: "_Node") -> Value:
+    def _global(self, given: Given) -> Value:
         value = given.first()
         if not value.maps or value.last:
             raise Mistake("averages what has no height and width")
@@ -342,14 +336,14 @@ class _Lowering:
             d.GlobalAveragePool(keep_sides=keep), [value], replace(value, shape=shape, last=value.last and keep)
         )
 
-    def _mean(self, given: "_Node") -> Value:
+    def _mean(self, given: Given) -> Value:
         value, listed = given.first(), given.attributes.get("axes", given.maybe(1))
         axes = sorted(int(n) % 4 for n in np.ravel(np.asarray([] if listed is None else listed, np.int64)))
         if not value.maps or axes != ([1, 2] if value.last else [2, 3]):
             raise Mistake(f"averages over the axes {axes}; height and width are read")
         return self._averaged(value, keep=bool(given.whole("keepdims", 1)))
 
-    def _concat(self, given: "_Node") -> Value:
+    def _concat(self, given: Given) -> Value:
         values = given.all_values()
         first, axis = values[0], given.whole("axis", 1)
         wanted = (3 if first.last else 1) if first.maps else 1
@@ -365,7 +359,7 @@ class _Lowering:
         )  # fmt: skip
         return self._add(d.Concat(), values, like)
 
-    def _joined(self, given: "_Node") -> Value:
+    def _joined(self, given: Given) -> Value:
         """A sum, difference, product or quotient: of values, or of one and a constant."""
         kind, names = given.node.op_type, list(given.node.input)
         constants = [self._constants.get(name) for name in names]
@@ -396,7 +390,7 @@ class _Lowering:
             return like
         return replace(like, id=self._layering.scale(self._settled(value).id, times, plus), affine=None)
 
-    def _sum(self, given: "_Node") -> Value:
+    def _sum(self, given: Given) -> Value:
         values = given.all_values()
         if given.node.op_type in ("Sub", "Div"):
             raise Mistake("joins two values in a way that the core does not have")
@@ -405,7 +399,7 @@ class _Lowering:
             raise Mistake("adds values of different shapes")
         return self._add(d.Add(), values, replace(first, least=sum(value.least for value in values)))
 
-    def _product(self, given: "_Node") -> Value:
+    def _product(self, given: Given) -> Value:
         one, other = given.all_values()
         gate = self._silu(given, one, other)
         if gate is not None:
@@ -419,7 +413,7 @@ class _Lowering:
         least = 0.0 if min(one.least, other.least) >= 0 else -np.inf
         return self._add(d.Multiply(), [one, other], replace(one, least=least))
 
-    def _silu(self, given: "_Node", one: Value, other: Value) -> Value | None:
+    def _silu(self, given: Given, one: Value, other: Value) -> Value | None:
         """x · sigmoid(x) in one, where nobody else reads the sigmoid."""
         for value, bent, name in ((one, other, given.node.input[1]), (other, one, given.node.input[0])):
             last = self._layering.last(bent.id)
@@ -433,7 +427,7 @@ class _Lowering:
                     return self._add(gated, [value], replace(value, least=-0.375))
         return None
 
-    def _flatten(self, given: "_Node") -> Value:
+    def _flatten(self, given: Given) -> Value:
         axis = given.whole("axis", 1)
         if axis not in (1, -3 if given.first().maps else -1):
             raise Mistake(f"flattens from axis {axis} on; from 1 on is read")
@@ -454,7 +448,7 @@ class _Lowering:
             like = replace(like, order=np.arange(height * width * channels).reshape(channels, -1).T.reshape(-1))
         return self._add(d.Flatten(), [value], like)
 
-    def _reshape(self, given: "_Node") -> Value:
+    def _reshape(self, given: Given) -> Value:
         value, listed = given.first(), given.maybe(1)
         if listed is None:
             raise Mistake("brings values to a shape that depends on the picture")
@@ -474,14 +468,14 @@ class _Lowering:
                 return value
         raise Mistake(f"brings values of shape {own[1:]} to {sides[1:]}")
 
-    def _squeeze(self, given: "_Node") -> Value:
+    def _squeeze(self, given: Given) -> Value:
         value, listed = given.first(), given.attributes.get("axes", given.maybe(1))
         axes = sorted(int(n) % 4 for n in np.ravel(np.asarray([] if listed is None else listed, np.int64)))
         if value.maps and value.shape[:2] == (1, 1) and axes in ([1, 2] if value.last else [2, 3], []):
             return self._flat(value)
         raise Mistake(f"takes out the axes {axes}")
 
-    def _transpose(self, given: "_Node") -> Value:
+    def _transpose(self, given: Given) -> Value:
         value, perm = given.first(), [int(n) for n in given.attributes.get("perm", [])]
         if perm == list(range(4 if value.maps else 2)):
             return value
@@ -489,12 +483,12 @@ class _Lowering:
             raise Mistake(f"turns the axes to {perm}")
         return replace(value, last=not value.last)
 
-    def _same(self, given: "_Node") -> Value:
+    def _same(self, given: Given) -> Value:
         if given.node.op_type == "Cast" and given.whole("to", 1) not in (1, 11):
             raise Mistake("makes whole numbers of values")
         return given.first()
 
-    def _softmax(self, given: "_Node") -> Value:
+    def _softmax(self, given: Given) -> Value:
         value, axis = given.first(), given.whole("axis", -1 if self._graph.opset >= 13 else 1)
         rank = 4 if value.maps else 2
         wanted = (3 if value.last else 1) if value.maps else 1
@@ -513,93 +507,6 @@ class _Lowering:
             return
         # Zero for the number of pictures: in a shape to bring values to, that is what is there.
         self._constants[node.output[0]] = np.array([0, *_in_file(value)[1:]], np.int64)
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Node:
-    """A node with what is given to it."""
-
-    node: onnx.NodeProto
-    attributes: dict[str, Any]
-    lowering: _Lowering
-
-    @property
-    def values(self) -> list[Value]:
-        found = (self.lowering.value(name) for name in self.node.input)
-        return [value for value in found if value is not None]
-
-    def first(self) -> Value:
-        """The value that is first among its inputs."""
-        value = self.lowering.value(self.node.input[0]) if self.node.input else None
-        if value is None:
-            raise Mistake("does not begin with a value of the picture")
-        return value
-
-    def all_values(self) -> list[Value]:
-        """Its inputs, none of which is a constant."""
-        if len(self.values) != len(self.node.input):
-            raise Mistake("joins values and constants")
-        return self.values
-
-    def maybe(self, place: int) -> Array | None:
-        """A constant input, if it is given."""
-        if place >= len(self.node.input) or not self.node.input[place]:
-            return None
-        return self.lowering.constant(self.node.input[place])
-
-    def numbers(self, place: int, what: str) -> Array:
-        """A constant input of floating numbers."""
-        found = self.maybe(place)
-        if found is None or found.dtype.kind != "f" or not found.size:
-            raise Mistake(f"has {what} that are no constants")
-        return found
-
-    def whole(self, name: str, default: int) -> int:
-        found = self.attributes.get(name, default)
-        if not isinstance(found, int):
-            raise Mistake(f"has an attribute {name} that is no whole number")
-        return found
-
-    def number(self, name: str, default: float) -> float:
-        found = self.attributes.get(name, default)
-        if not isinstance(found, int | float) or np.isnan(found):
-            raise Mistake(f"has an attribute {name} that is no number")
-        return float(found)
-
-    def text(self, name: str, default: str) -> str:
-        return str(self.attributes.get(name, default))
-
-    def one_of_two(self, name: str, default: int = 1) -> int:
-        """An attribute of height and width that are the same."""
-        found = self.attributes.get(name, [default, default])
-        if not isinstance(found, list) or len(found) != 2 or found[0] != found[1] or not 0 <= found[0] <= 4096:
-            raise Mistake(f"has {name} {found}; the same sideways and down is read")
-        return int(found[0])
-
-    def pads(self, shape: Shape, window: Window) -> list[int]:
-        """Zeros above, below, left and right."""
-        auto = self.text("auto_pad", "NOTSET")
-        if auto in ("SAME_UPPER", "SAME_LOWER"):
-            found = [replace(window, edge="keep").pads(shape[n]) for n in (0, 1)]
-            return [side for pair in found for side in (pair if auto == "SAME_UPPER" else pair[::-1])]
-        listed = [] if auto == "VALID" else self.attributes.get("pads", [])
-        if not isinstance(listed, list) or len(listed) not in (0, 4):
-            raise Mistake(f"has pads {listed}")
-        top, left, bottom, right = listed or (0, 0, 0, 0)
-        pads = [int(top), int(bottom), int(left), int(right)]
-        if self.whole("ceil_mode", 0):
-            for n in (0, 1):
-                whole = shape[n] + pads[2 * n] + pads[2 * n + 1] - window.extent
-                if whole % window.stride:
-                    return self._ceiled(pads, shape, window)
-        return pads
-
-    def _ceiled(self, pads: list[int], shape: Shape, window: Window) -> list[int]:
-        """With windows that begin inside and end beyond: as many more zeros, which do not count."""
-        for n in (0, 1):
-            whole = shape[n] + pads[2 * n] + pads[2 * n + 1] - window.extent
-            pads[2 * n + 1] += -whole % window.stride
-        return pads
 
 
 def _needed(graph: Graph) -> list[onnx.NodeProto]:

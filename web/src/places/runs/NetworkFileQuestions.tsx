@@ -1,47 +1,21 @@
 /** The file that comes in, and the questions that it leaves: size, scale, order of channels, fit, classes. */
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { NetworkFile, NetworkFileAnswers } from "../../api/client";
 import { becomes, numbersOf } from "../../domain/networkFile";
-import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
-import { useNotices } from "../../parts/Notices";
 import { NumberField } from "../../parts/NumberField";
-import { upload } from "../bring-in/bringIn";
+import { SentFile } from "../bring-in/SentFile";
 
 export function NetworkFileChoice(props: { first: boolean; onSent: (upload: string, name: string) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  const { fail } = useNotices();
-  const [busy, setBusy] = useState(false);
-  const send = async (file: File | undefined) => {
-    if (!file) return;
-    setBusy(true);
-    try {
-      props.onSent(
-        await upload([{ path: file.name, file }], () => {}, new AbortController().signal),
-        file.name,
-      );
-    } catch (error) {
-      fail(error);
-    }
-    setBusy(false);
-  };
   return (
     <div>
-      <input
-        ref={input}
-        type="file"
+      <SentFile
+        label="A network file"
+        words={props.first ? "Choose a file" : "Choose another file"}
         accept=".onnx,.zip"
-        aria-label="A network file"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => {
-          void send(event.target.files?.[0]);
-          event.target.value = "";
-        }}
+        main={props.first}
+        onSent={props.onSent}
       />
-      <Button kind={props.first ? "main" : "plain"} disabled={busy} onClick={() => input.current?.click()}>
-        {busy ? "Being sent …" : props.first ? "Choose a file" : "Choose another file"}
-      </Button>
     </div>
   );
 }

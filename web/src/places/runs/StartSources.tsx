@@ -1,12 +1,10 @@
 /** What a training can start from: nothing, a starter, a model of any project, a model file. */
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { Starter, StartingModel } from "../../api/client";
 import { useStarters, useStartingModels } from "../../api/startQueries";
 import { helpWords, matchingModels, type Start, type StartSource } from "../../domain/start";
 import { plural, score } from "../../domain/words";
-import { Button } from "../../parts/Button";
-import { useNotices } from "../../parts/Notices";
-import { upload } from "../bring-in/bringIn";
+import { SentFile } from "../bring-in/SentFile";
 
 interface Props {
   projectId: number;
@@ -129,37 +127,14 @@ function ModelLine({ entry, own, here, onChoose }: ModelLineProps) {
 
 /** Sent as an upload, which the run keeps a copy of. */
 function FileLine({ start, onSource }: Pick<Props, "start" | "onSource">) {
-  const input = useRef<HTMLInputElement>(null);
-  const { fail } = useNotices();
-  const [busy, setBusy] = useState(false);
-  const send = async (file: File | undefined) => {
-    if (!file) return;
-    setBusy(true);
-    try {
-      const sent = await upload([{ path: file.name, file }], () => {}, new AbortController().signal);
-      onSource({ upload: sent }, file.name);
-    } catch (error) {
-      fail(error);
-    }
-    setBusy(false);
-  };
   return (
     <div className="flex items-center gap-3">
-      <input
-        ref={input}
-        type="file"
+      <SentFile
+        label="A model file"
+        words="Choose a file"
         accept=".safetensors"
-        aria-label="A model file"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => {
-          void send(event.target.files?.[0]);
-          event.target.value = "";
-        }}
+        onSent={(upload, name) => onSource({ upload }, name)}
       />
-      <Button disabled={busy} onClick={() => input.current?.click()}>
-        {busy ? "Being sent …" : "Choose a file"}
-      </Button>
       <span className="min-w-0 truncate text-sm text-quiet">
         {start?.upload ? start.words : "model.safetensors of an export or a training"}
       </span>
