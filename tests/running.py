@@ -40,7 +40,9 @@ class Running:
         self.address = f"http://127.0.0.1:{self.port}"
         self._output = data_dir.parent / f"{data_dir.name}-output.txt"
         self._words = words
+        self.serving_port = free_port()
         self._settings = {PREFIX + name.upper(): value for name, value in settings.items()}
+        self._settings.setdefault(PREFIX + "SERVING_PORT", str(self.serving_port))
         self.process = self._start()
 
     def _start(self) -> "subprocess.Popen[bytes]":

@@ -30,8 +30,22 @@ _MAY_IMPORT = {
     "at_once": {"at_once", "store", "formats", "core", "starters"},
     "jobs": {"jobs", "at_once", "store", "formats", "core", "demo"},
     "api": {"api", "at_once", "jobs", "store"},
+    "serving": {"serving", "api", "at_once", "jobs", "store", "formats", "core"},
     "supervision": {"supervision", "at_once", "jobs", "store", "demo"},
-    "cli": {"cli", "api", "at_once", "jobs", "store", "formats", "core", "demo", "made_up", "starters", "supervision"},
+    "cli": {
+        "cli",
+        "api",
+        "at_once",
+        "jobs",
+        "store",
+        "formats",
+        "core",
+        "demo",
+        "made_up",
+        "starters",
+        "supervision",
+        "serving",
+    },
 }
 
 

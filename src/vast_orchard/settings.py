@@ -71,6 +71,19 @@ class Settings:
         0, "Threads that train and judge; 0 means one for each processor, shared out among trainings at once."
     )
     trainings_at_once: int = _setting(1, "Trainings that go on side by side, each in a process of its own; 1 to 8.")
+    serving_host: str = _setting(
+        "127.0.0.1", "Address that models in use are served at; one that others reach lets them in by their tokens."
+    )
+    serving_port: int = _setting(8430, "Port that models in use are served at; 0 serves none.")
+    serving_processes: int = _setting(1, "Processes that serve models, 1 to 16; each holds every model that is served.")
+    serving_body_limit_mb: int = _setting(64, "Most megabytes that a request to a served model may have.")
+    serving_room: int = _setting(256, "Most pictures that may wait for a served model; others come again in a second.")
+    serving_wait_ms: int = _setting(3, "Most milliseconds that a picture waits for others to be answered with.")
+    serving_certificate: str = _setting("", "PEM file of the certificate that models are served with; empty: no TLS.")
+    serving_certificate_key: str = _setting("", "PEM file of the key of that certificate.")
+    serving_proxies: str = _setting(
+        "", "Addresses of proxies before the serving process, whose word on the client counts, joined by commas."
+    )
     kernel_cache_dir: str = _setting(
         "", "Folder for compiled kernels, which can be thrown away; empty means the user's cache."
     )

@@ -30,6 +30,7 @@ from vast_orchard.api import (
     release,
     reports,
     runs,
+    serving,
     splits,
     starts,
     uploads,
@@ -122,6 +123,7 @@ def create_app(settings: Settings, page: Path | None = None) -> FastAPI:
             networks,
             offers,
             release,
+            serving,
             jobs,
             events,
         )

@@ -33,6 +33,7 @@ _COMMANDS = {
     "up": "vast_orchard.cli.serve:up",
     "worker": "vast_orchard.cli.serve:worker",
     "serve": "vast_orchard.cli.serve:serve",
+    "serve-models": "vast_orchard.cli.serve:serve_models",
     "openapi": "vast_orchard.cli.serve:openapi",
 }
 

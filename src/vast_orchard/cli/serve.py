@@ -13,7 +13,9 @@ from vast_orchard.api.page import page_folder
 from vast_orchard.errors import SettingError
 from vast_orchard.settings import Settings, read_settings
 
-__all__ = ["openapi", "serve", "up", "worker"]
+__all__ = ["openapi", "serve", "serve_models", "up", "worker"]
+
+_MOST_SERVING = 16
 
 
 def up(
@@ -58,6 +60,38 @@ def serve() -> None:
         log_config=None,
         access_log=False,
         timeout_graceful_shutdown=2,
+    )
+
+
+def serve_models() -> None:
+    """Answer others by the models that are in use, at an address of its own; the database is someone else's."""
+    import uvicorn
+
+    os.umask(0o077)
+    settings = read_settings()
+    if not 1 <= settings.serving_processes <= _MOST_SERVING:
+        raise SettingError(
+            f"VAST_ORCHARD_SERVING_PROCESSES is {settings.serving_processes}.", f"Set it from 1 to {_MOST_SERVING}."
+        )
+    if bool(settings.serving_certificate) != bool(settings.serving_certificate_key):
+        raise SettingError("Of certificate and key one is set.", "Set both, or neither.")
+    uvicorn.run(
+        "vast_orchard.serving.app:app_from_environment",
+        factory=True,
+        host=settings.serving_host,
+        port=settings.serving_port,
+        workers=settings.serving_processes,
+        http="httptools",
+        loop="uvloop",
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        ssl_certfile=settings.serving_certificate or None,
+        ssl_keyfile=settings.serving_certificate_key or None,
+        proxy_headers=bool(settings.serving_proxies),
+        forwarded_allow_ips=settings.serving_proxies or None,
+        timeout_keep_alive=20,
+        timeout_graceful_shutdown=5,
     )
 
 

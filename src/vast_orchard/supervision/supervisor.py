@@ -13,10 +13,13 @@ import threading
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
 from typing import IO
+
+import psycopg
 
 from vast_orchard.errors import DiskFullError, OrchardError, ServiceError
 from vast_orchard.settings import PREFIX, Settings, trainings_at_once
@@ -34,6 +37,8 @@ _LONGEST_PAUSE_S = 15.0
 _CALM_S = 5.0
 # So often a database that dies while it is made ready is started again.
 _TRIES = 5
+# So often it is asked whether there is a model to serve.
+_SERVED_EVERY_S = 1.0
 
 
 def _say(text: str) -> None:
@@ -54,6 +59,7 @@ class _Child:
     pause_s: float = 1.0
     start_at: float = 0.0
     asked: bool = False  # to stop, by us
+    wanted: Callable[[], bool] = lambda: True  # whether there is anything for it to do
 
     def start(self) -> None:
         self.log.parent.mkdir(parents=True, exist_ok=True)
@@ -72,6 +78,8 @@ class _Child:
     def watch(self) -> None:
         """Start it again, after a pause, if it has ended."""
         now = time.monotonic()
+        if self.process is None and not self.wanted():
+            return
         if self.process is not None and self.process.poll() is not None:
             code = self.process.returncode
             if self.asked or now - self.started_at > _CALM_S:
@@ -142,6 +150,26 @@ def _training_workers(count: int) -> list[tuple[str, list[str], str]]:
     return [(f"training worker{one}", words, f"worker-train{one.replace(' ', '-')}") for one in which]
 
 
+class _Served:
+    """Whether any model is in use; asked of the database now and then."""
+
+    def __init__(self, cluster: Cluster) -> None:
+        self._cluster, self._asked_at = cluster, 0.0
+
+    def any(self) -> bool:
+        """True once one is."""
+        now = time.monotonic()
+        if now - self._asked_at < _SERVED_EVERY_S:
+            return False
+        self._asked_at = now
+        try:
+            with psycopg.connect(self._cluster.url, connect_timeout=2) as connection:
+                found = connection.execute("select 1 from offer where state = 'in_use' limit 1").fetchone()
+        except psycopg.Error:
+            return False  # the database is just being started, or has no such table yet
+        return found is not None
+
+
 class _Supervisor:
     def __init__(self, settings: Settings, page: Path, cluster: Cluster) -> None:
         self._settings, self._cluster = settings, cluster
@@ -164,6 +192,14 @@ class _Supervisor:
                 ("API", ["serve"], "api"),
             )
         ]
+        if settings.serving_port:
+            # It holds the engine and every model in use: nobody pays for that before there is one.
+            self._children.append(
+                _Child(
+                    name="models' server", words=["serve-models"], environment=environment, log=logs / "serving.log",
+                    wanted=_Served(cluster).any,
+                )
+            )  # fmt: skip
 
     def on_signal(self, _number: int, _frame: FrameType | None) -> None:
         self._stopping = True
@@ -174,7 +210,8 @@ class _Supervisor:
 
     def start(self) -> None:
         for child in self._children:
-            child.start()
+            if child.wanted():
+                child.start()
 
     def wait_until_ready(self) -> bool:
         """True once the page answers; False if it was told to stop meanwhile."""

@@ -2940,6 +2940,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/serving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Serving
+         * @description Where models in use are served, and which; of all projects.
+         */
+        get: operations["read_serving_api_serving_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tokens
+         * @description All that stand, the newest first.
+         */
+        get: operations["list_tokens_api_tokens_get"];
+        put?: never;
+        /**
+         * Make Token
+         * @description A new token; its secret is told this once.
+         */
+        post: operations["make_token_api_tokens_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Token
+         * @description Take a token back: it lets nobody in from now on.
+         */
+        delete: operations["delete_token_api_tokens__token_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -6758,6 +6822,27 @@ export interface components {
             more: number;
         };
         /**
+         * ServedRead
+         * @description A model in use, under the name by which others ask it.
+         */
+        ServedRead: {
+            /**
+             * Slug
+             * @description In its address.
+             */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /** Project Id */
+            project_id: number;
+            /** Digest */
+            digest: string | null;
+            /** Classes */
+            classes: string[];
+        };
+        /**
          * ServerFolderRead
          * @description A folder of the server's machine.
          */
@@ -6770,6 +6855,29 @@ export interface components {
             archives: string[];
             /** Files */
             files: number;
+        };
+        /**
+         * ServingRead
+         * @description Where models in use are served, and which.
+         */
+        ServingRead: {
+            /**
+             * Address
+             * @description Of the serving process; empty: none is set.
+             */
+            address: string;
+            /**
+             * Answers
+             * @description It is there.
+             */
+            answers: boolean;
+            /**
+             * Open
+             * @description Other machines reach it.
+             */
+            open: boolean;
+            /** Models */
+            models: components["schemas"]["ServedRead"][];
         };
         /**
          * SetPairRead
@@ -7568,6 +7676,71 @@ export interface components {
             columns: string[];
             /** Error */
             error: string | null;
+        };
+        /**
+         * TokenCreate
+         * @description A token to be made.
+         */
+        TokenCreate: {
+            /** Name */
+            name: string;
+            /**
+             * Offers
+             * @description Null: every model.
+             */
+            offers?: components["schemas"]["TokenOffer"][] | null;
+            /**
+             * Per Minute
+             * @description Pictures; null: as there is room.
+             */
+            per_minute?: number | null;
+            /** Expires At */
+            expires_at?: string | null;
+        };
+        /**
+         * TokenMade
+         * @description A token that was made, with its secret, which is told this once.
+         */
+        TokenMade: {
+            token: components["schemas"]["TokenRead"];
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * TokenOffer
+         * @description A model that a token may ask, whichever of its versions is in use.
+         */
+        TokenOffer: {
+            /** Project */
+            project: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TokenRead
+         * @description A token; nobody reads its secret again.
+         */
+        TokenRead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Offers */
+            offers: components["schemas"]["TokenOffer"][] | null;
+            /** Per Minute */
+            per_minute: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /**
+             * Used At
+             * @description When it was used last, within a minute.
+             */
+            used_at: string | null;
         };
         /**
          * TrainingSettingsCreate
@@ -13493,6 +13666,108 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_serving_api_serving_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServingRead"];
+                };
+            };
+        };
+    };
+    list_tokens_api_tokens_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenRead"][];
+                };
+            };
+        };
+    };
+    make_token_api_tokens_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_token_api_tokens__token_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -34,6 +34,7 @@ from vast_orchard.store.schema.runs import (
     Snapshot,
     SnapshotPicture,
 )
+from vast_orchard.store.schema.serving import Token
 from vast_orchard.store.schema.work import Action, ActionChange, Job, JobKind, JobState, Parcel
 
 __all__ = [
@@ -74,5 +75,6 @@ __all__ = [
     "SnapshotPicture",
     "Split",
     "SplitMember",
+    "Token",
     "WorkingArea",
 ]
