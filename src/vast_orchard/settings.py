@@ -78,6 +78,7 @@ class Settings:
     serving_processes: int = _setting(1, "Processes that serve models, 1 to 16; each holds every model that is served.")
     serving_body_limit_mb: int = _setting(64, "Most megabytes that a request to a served model may have.")
     serving_room: int = _setting(256, "Most pictures that may wait for a served model; others come again in a second.")
+    serving_batch: int = _setting(64, "Most pictures that a served model answers together; 1: each by itself.")
     serving_wait_ms: int = _setting(3, "Most milliseconds that a picture waits for others to be answered with.")
     serving_certificate: str = _setting("", "PEM file of the certificate that models are served with; empty: no TLS.")
     serving_certificate_key: str = _setting("", "PEM file of the key of that certificate.")

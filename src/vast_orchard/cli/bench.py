@@ -24,6 +24,7 @@ from vast_orchard.cli.bench_networks import NETWORKS
 from vast_orchard.cli.bench_ready import bench_networks
 from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
+from vast_orchard.cli.bench_serving import bench_serving
 from vast_orchard.cli.bench_starters import bench_starters
 from vast_orchard.cli.bench_variations import bench_variations
 from vast_orchard.cli.bench_watching import bench_watching
@@ -229,6 +230,7 @@ app.command("chaos")(bench_chaos)
 app.command("crowd")(bench_crowd)
 app.command("defaults")(bench_defaults)
 app.command("hand-over")(bench_hand_over)
+app.command("serving")(bench_serving)
 app.command("import")(bench_import)
 app.command("networks")(bench_networks)
 app.command("records")(bench_records)

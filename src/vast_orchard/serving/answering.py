@@ -1,7 +1,6 @@
 """A model that is ready to answer: files in, pixels, probabilities out; many requests in one batch."""
 
 import asyncio
-import time
 from collections import deque
 from collections.abc import Sequence
 from concurrent.futures import Executor
@@ -14,20 +13,22 @@ from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.network.frozen import FrozenNetwork
 from vast_orchard.core.pictures.standardise import standardise
 from vast_orchard.core.team import Team
-from vast_orchard.errors import BusyError
+from vast_orchard.errors import BusyError, PictureError
 from vast_orchard.formats._steps import views_of
 from vast_orchard.formats.model_file import Model
 from vast_orchard.formats.picture_file import PictureLimits, part_kept, read_picture, seen_pixels
 
-__all__ = ["Batches", "Prepared", "Seen"]
+__all__ = ["Answered", "Batches", "Prepared"]
 
 
-@dataclass(frozen=True, kw_only=True)
-class Seen:
-    """What the network sees of a picture file, and which part of it counts."""
+@dataclass(kw_only=True)
+class Answered:
+    """What became of one picture."""
 
-    pixels: Array  # (H, W, C), uint8
-    kept: tuple[float, float, float, float]
+    pixels: Array | None = None  # (H, W, C), uint8, as the network sees it
+    kept: tuple[float, ...] = ()  # which part of a file counts
+    probabilities: FloatArray | None = None  # (classes,), float32
+    wrong: PictureError | None = None  # why it cannot be read
 
 
 class Prepared:
@@ -45,16 +46,24 @@ class Prepared:
         self.model, self._temperature, self._team = model, temperature, team
         self._network = FrozenNetwork(model.network(), team)
 
-    def see(self, data: bytes, limits: PictureLimits) -> Seen:
-        """Decode a picture file.
-
-        Raises
-        ------
-        PictureError
-        """
+    def see(self, data: bytes, limits: PictureLimits) -> Answered:
+        """Decode a picture file, or say what is wrong with it."""
         before = self.model.preprocessing
-        upright = read_picture(data, before.ground, limits).upright
-        return Seen(pixels=seen_pixels(upright, before), kept=part_kept(upright, before))
+        try:
+            upright = read_picture(data, before.ground, limits).upright
+            return Answered(pixels=seen_pixels(upright, before), kept=part_kept(upright, before))
+        except PictureError as error:
+            return Answered(wrong=error)
+
+    def see_all(self, files: Sequence[bytes], limits: PictureLimits) -> list[Answered]:
+        """Decode picture files side by side."""
+        seen = [Answered() for _ in files]
+
+        def decode(place: int) -> None:
+            seen[place] = self.see(files[place], limits)
+
+        self._team.run(decode, range(len(files)))
+        return seen
 
     def probabilities(self, pixels: Array) -> FloatArray:
         """(N, classes), float32, for pixels of shape (N, H, W, C), uint8."""
@@ -67,8 +76,16 @@ class Prepared:
 
 @dataclass(kw_only=True)
 class _Waiting:
-    pixels: Array  # (N, H, W, C)
-    answer: "asyncio.Future[FloatArray]" = field(default_factory=lambda: asyncio.get_running_loop().create_future())
+    """What one request asks about: picture files, or pixels (N, H, W, C)."""
+
+    files: Sequence[bytes] = ()
+    pixels: Array | None = None
+    answer: "asyncio.Future[list[Answered]]" = field(default_factory=lambda: asyncio.get_running_loop().create_future())
+
+    @property
+    def count(self) -> int:
+        """Of pictures."""
+        return len(self.files) if self.pixels is None else len(self.pixels)
 
 
 class Batches:
@@ -82,6 +99,7 @@ class Batches:
     prepared : Prepared
     executor : Executor
         One thread, which computes.
+    limits : PictureLimits
     most : int
         Pictures of a batch.
     room : int
@@ -90,10 +108,13 @@ class Batches:
         Seconds that the first waits.
     """
 
-    def __init__(self, prepared: Prepared, executor: Executor, *, most: int, room: int, wait_s: float) -> None:
+    def __init__(
+        self, prepared: Prepared, executor: Executor, limits: PictureLimits, *, most: int, room: int, wait_s: float
+    ) -> None:
         self.prepared = prepared
-        self._executor, self._most, self._room, self._wait_s = executor, most, room, wait_s
-        self._waiting: deque[_Waiting] = deque()
+        self._executor, self._limits = executor, limits
+        self._most, self._room, self._wait_s = most, room, wait_s
+        self._gathered: deque[_Waiting] = deque()
         self._pictures = 0
         self._task: asyncio.Task[None] | None = None
 
@@ -102,55 +123,68 @@ class Batches:
         """Pictures that wait."""
         return self._pictures
 
-    async def probabilities(self, pixels: Array) -> FloatArray:
-        """As `Prepared.probabilities`; pixels of shape (N, H, W, C), uint8.
+    async def of_files(self, files: Sequence[bytes]) -> "list[Answered]":
+        """What is answered about picture files, each by itself.
 
         Raises
         ------
         BusyError
             There is no room to wait.
         """
-        if self._pictures + len(pixels) > self._room:
+        return await self._asked(_Waiting(files=files))
+
+    async def of_pixels(self, pixels: Array) -> FloatArray:
+        """Probabilities (N, classes), float32, for pixels of shape (N, H, W, C), uint8; raises as `of_files`."""
+        answers = await self._asked(_Waiting(pixels=pixels))
+        return np.stack([one.probabilities for one in answers if one.probabilities is not None])
+
+    async def _asked(self, one: _Waiting) -> "list[Answered]":
+        if self._pictures + one.count > self._room:
             raise BusyError(f"{self._pictures} pictures wait already.", "Come again in a moment.")
-        one = _Waiting(pixels=pixels)
-        self._waiting.append(one)
-        self._pictures += len(pixels)
+        self._gathered.append(one)
+        self._pictures += one.count
         if self._task is None or self._task.done():
             self._task = asyncio.create_task(self._work())
         return await one.answer
 
     async def _work(self) -> None:
-        began = time.monotonic()
-        while self._waiting:
-            if self._wait_s and self._pictures < self._most and time.monotonic() - began < self._wait_s:
-                await asyncio.sleep(self._wait_s)
+        if self._wait_s and self._pictures < self._most:
+            await asyncio.sleep(self._wait_s)
+        while self._gathered:
             batch = self._taken()
             try:
-                answers = await asyncio.get_running_loop().run_in_executor(
-                    self._executor, self.prepared.probabilities, np.concatenate([one.pixels for one in batch])
-                )
+                answers = await asyncio.get_running_loop().run_in_executor(self._executor, self._computed, batch)
             except Exception as error:  # noqa: BLE001, it is theirs who wait, whatever it is
                 for one in batch:
                     if not one.answer.done():
                         one.answer.set_exception(error)
                 continue
-            self._give(batch, answers)
-            began = time.monotonic() - self._wait_s  # what came meanwhile has waited
+            for one, answer in zip(batch, answers, strict=True):
+                if not one.answer.done():  # whoever asked may be gone
+                    one.answer.set_result(answer)
 
     def _taken(self) -> list[_Waiting]:
-        batch = [self._waiting.popleft()]
-        count = len(batch[0].pixels)
-        while self._waiting and count + len(self._waiting[0].pixels) <= self._most:
-            batch.append(self._waiting.popleft())
-            count += len(batch[-1].pixels)
+        batch = [self._gathered.popleft()]
+        count = batch[0].count
+        while self._gathered and count + self._gathered[0].count <= self._most:
+            batch.append(self._gathered.popleft())
+            count += batch[-1].count
         self._pictures -= count
         return batch
 
-    @staticmethod
-    def _give(batch: Sequence[_Waiting], answers: FloatArray) -> None:
-        start = 0
+    def _computed(self, batch: Sequence[_Waiting]) -> "list[list[Answered]]":
+        """Decoded side by side, and answered together."""
+        files = [data for one in batch for data in one.files]
+        seen = iter(self.prepared.see_all(files, self._limits))
+        answers: list[list[Answered]] = []
         for one in batch:
-            end = start + len(one.pixels)
-            if not one.answer.done():  # whoever asked may be gone
-                one.answer.set_result(answers[start:end])
-            start = end
+            if one.pixels is not None:
+                answers.append([Answered(pixels=pixels) for pixels in one.pixels])
+            else:
+                answers.append([next(seen) for _ in one.files])
+        readable = [answered for answer in answers for answered in answer if answered.pixels is not None]
+        if readable:
+            stacked = np.stack([answered.pixels for answered in readable if answered.pixels is not None])
+            for answered, probabilities in zip(readable, self.prepared.probabilities(stacked), strict=True):
+                answered.probabilities = probabilities
+        return answers

@@ -4,11 +4,10 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
-from vast_orchard.core.arrays import FloatArray
-from vast_orchard.errors import OrchardError
+from vast_orchard.serving.answering import Answered
 from vast_orchard.store.values.serving import ServedValue
 
-__all__ = ["PredictAnswer", "PredictAnswers", "RunnerUp", "answer_of", "unread"]
+__all__ = ["PredictAnswer", "PredictAnswers", "RunnerUp", "answer_of"]
 
 
 class RunnerUp(BaseModel):
@@ -41,9 +40,15 @@ class PredictAnswers(BaseModel):
     seconds: float
 
 
-def answer_of(served: ServedValue, file: str, kept: tuple[float, ...], probabilities: FloatArray) -> dict[str, Any]:
-    """The answer about one picture, whose probabilities have shape (classes,), float32."""
-    said = dict(zip(served.classes, map(float, probabilities), strict=True))
+def answer_of(served: ServedValue, file: str, found: Answered) -> dict[str, Any]:
+    """What is told of one picture."""
+    if found.probabilities is None:
+        why = f"{found.wrong.what} {found.wrong.mend}".strip() if found.wrong else "It was not answered."
+        return {
+            "file": file, "error": why, "answer": None, "p": None, "unsure": None, "runner_up": None,
+            "probabilities": {}, "kept": None,
+        }  # fmt: skip
+    said = dict(zip(served.classes, found.probabilities.tolist(), strict=True))
     first, second = sorted(said, key=lambda name: -said[name])[:2]
     below = served.unsure_below[served.classes.index(first)] if served.unsure_below else 0.0
     return {
@@ -54,13 +59,5 @@ def answer_of(served: ServedValue, file: str, kept: tuple[float, ...], probabili
         "unsure": below is None or said[first] < below,
         "runner_up": {"answer": second, "p": said[second]},
         "probabilities": said,
-        "kept": list(kept),
+        "kept": list(found.kept),
     }
-
-
-def unread(file: str, error: OrchardError) -> dict[str, Any]:
-    """What is told of a picture that cannot be read."""
-    return {
-        "file": file, "error": f"{error.what} {error.mend}".strip(), "answer": None, "p": None, "unsure": None,
-        "runner_up": None, "probabilities": {}, "kept": None,
-    }  # fmt: skip

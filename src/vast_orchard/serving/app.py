@@ -1,8 +1,7 @@
 """The application of the serving process."""
 
 import asyncio
-from collections.abc import AsyncIterator, Awaitable, Callable
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from http import HTTPStatus
 
@@ -12,7 +11,6 @@ from vast_orchard import __version__
 from vast_orchard.api.problems import install_problems, problem
 from vast_orchard.core.team import Team
 from vast_orchard.errors import BusyError
-from vast_orchard.formats.picture_file import PictureLimits
 from vast_orchard.jobs.context import open_context
 from vast_orchard.jobs.engine import make_ready
 from vast_orchard.logs import set_up_logs
@@ -46,14 +44,11 @@ def create_serving_app(settings: Settings) -> FastAPI:
             shelf=shelf,
             doorkeeper=Doorkeeper(context.database),
             figures=Figures(),
-            decoding=ThreadPoolExecutor(training_threads(settings), "decoding"),
-            limits=PictureLimits(megapixels=settings.picture_limit_megapixels, megabytes=settings.picture_limit_mb),
         )
         app.state.serving, app.state.doorkeeper = serving, serving.doorkeeper
         looking = asyncio.create_task(shelf.keep_looking())
         yield
         looking.cancel()
-        serving.decoding.shutdown(wait=False, cancel_futures=True)
         serving.doorkeeper.close()
         shelf.close()
         context.database.close()
@@ -68,13 +63,6 @@ def create_serving_app(settings: Settings) -> FastAPI:
     def busy(_request: Request, error: BusyError) -> Response:
         answer = problem(HTTPStatus.TOO_MANY_REQUESTS, error.what, error.mend)
         answer.headers["Retry-After"] = "1"
-        return answer
-
-    @app.middleware("http")
-    async def count_refusals(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
-        answer = await call(request)
-        if answer.status_code >= HTTPStatus.BAD_REQUEST:
-            request.app.state.serving.figures.refused.labels(str(answer.status_code)).inc()
         return answer
 
     @app.exception_handler(TooManyError)

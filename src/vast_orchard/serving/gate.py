@@ -7,6 +7,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from vast_orchard.api.problems import problem
 from vast_orchard.serving.doorkeeper import Doorkeeper
+from vast_orchard.serving.figures import Figures
 
 __all__ = ["Gate"]
 
@@ -46,6 +47,9 @@ class Gate:
 
         async def sent(message: Message) -> None:
             if message["type"] == "http.response.start":
+                if message["status"] >= HTTPStatus.BAD_REQUEST:
+                    figures: Figures = scope["app"].state.serving.figures
+                    figures.refused.labels(str(int(message["status"]))).inc()
                 message = {**message, "headers": [*message.get("headers", []), *_HEADERS]}
             await send(message)
 

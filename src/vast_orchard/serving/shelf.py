@@ -10,6 +10,7 @@ import structlog
 from vast_orchard.core.team import Team
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.model_file import read_model
+from vast_orchard.formats.picture_file import PictureLimits
 from vast_orchard.serving.answering import Batches, Prepared
 from vast_orchard.settings import Settings
 from vast_orchard.store.bytes import ByteStore
@@ -21,7 +22,6 @@ __all__ = ["Shelf", "Standing"]
 
 _log = structlog.get_logger()
 _LOOK_EVERY_S = 0.5
-_MOST_AT_ONCE = 64
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -37,6 +37,7 @@ class Shelf:
 
     def __init__(self, settings: Settings, database: Database, store: ByteStore, team: Team) -> None:
         self._settings, self._database, self._store, self._team = settings, database, store, team
+        self._limits = PictureLimits(megapixels=settings.picture_limit_megapixels, megabytes=settings.picture_limit_mb)
         self._standing: dict[str, Standing] = {}
         self._computing = ThreadPoolExecutor(1, "computing")
         self._aside = ThreadPoolExecutor(1, "aside")
@@ -89,7 +90,8 @@ class Shelf:
         return Standing(
             served=served,
             batches=Batches(
-                prepared, computing, most=_MOST_AT_ONCE, room=self._settings.serving_room,
+                prepared, computing, self._limits, most=max(1, self._settings.serving_batch),
+                room=self._settings.serving_room,
                 wait_s=self._settings.serving_wait_ms / 1000,
             ),
         )  # fmt: skip

@@ -55,7 +55,8 @@ const REFRESHED: Record<string, readonly string[]> = {
     "queue",
   ],
   exports: ["exports", "holdings"],
-  offers: ["offers"],
+  offers: ["offers", "serving"],
+  tokens: ["tokens"],
   jobs: ["jobs", "exports", "parcels", "queue"],
 };
 

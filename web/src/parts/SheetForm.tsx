@@ -9,13 +9,15 @@ interface Props {
   /** What the main button says. */
   action: string;
   ready: boolean;
+  /** It is not closed by that: what comes next takes its place. */
+  stays?: boolean;
   onClose: () => void;
   /** Resolves when it was taken; what it rejects with is shown. */
   onSubmit: () => Promise<unknown>;
   children: ReactNode;
 }
 
-export function SheetForm({ title, action, ready, onClose, onSubmit, children }: Props) {
+export function SheetForm({ title, action, ready, stays = false, onClose, onSubmit, children }: Props) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState(false);
   const submit = async (event: FormEvent) => {
@@ -23,7 +25,7 @@ export function SheetForm({ title, action, ready, onClose, onSubmit, children }:
     setBusy(true);
     try {
       await onSubmit();
-      onClose();
+      if (!stays) onClose();
     } catch (error) {
       setProblem(asProblemOf(error).message);
       setBusy(false);

@@ -18,6 +18,7 @@ import { useHistory } from "./history";
 import { Live } from "./Live";
 import { Offers } from "./Offers";
 import type { Picked } from "./picking";
+import { Serving } from "./Serving";
 import { TriedMany } from "./TriedMany";
 import { type Tried, TriedPicture } from "./TriedPicture";
 import { useTrying } from "./useTrying";
@@ -58,14 +59,17 @@ function Release({ run, model }: { run: Run; model: Model }) {
   return (
     <div className="flex h-full">
       {view !== "try" ? (
-        <section
-          aria-label={view === "offers" ? "Models on offer" : "History"}
-          className="flex min-w-0 flex-1 flex-col"
-        >
+        <section aria-label={VIEW_TITLES[view]} className="flex min-w-0 flex-1 flex-col">
           <div className="border-b border-hairline px-4 py-1.5">
             <Views view={view} onChange={setView} />
           </div>
-          {view === "offers" ? <Offers /> : <HistoryView history={history} />}
+          {view === "offers" ? (
+            <Offers />
+          ) : view === "served" ? (
+            <Serving />
+          ) : (
+            <HistoryView history={history} />
+          )}
         </section>
       ) : (
         <TryArea onFiles={ask}>
@@ -164,10 +168,17 @@ function Release({ run, model }: { run: Run; model: Model }) {
   );
 }
 
-type View = "try" | "history" | "offers";
+const VIEW_TITLES = {
+  try: "Try pictures",
+  history: "History",
+  offers: "Models on offer",
+  served: "Served",
+} as const;
+
+type View = keyof typeof VIEW_TITLES;
 
 function viewOf(text: string | null): View {
-  return text === "offers" || text === "history" ? text : "try";
+  return text === "offers" || text === "history" || text === "served" ? text : "try";
 }
 
 function Views({ view, onChange }: { view: View; onChange: (view: View) => void }) {
@@ -180,6 +191,7 @@ function Views({ view, onChange }: { view: View; onChange: (view: View) => void 
         { value: "try", label: "Try", title: "Ask the model about pictures" },
         { value: "history", label: "History", title: "What was tried before, if it is kept" },
         { value: "offers", label: "On offer", title: "The models that others are to answer by" },
+        { value: "served", label: "Served", title: "How others ask the models in use, and who may" },
       ]}
       onChange={onChange}
     />

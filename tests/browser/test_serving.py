@@ -1,0 +1,69 @@
+"""A model put in use is served; a token is made at the page, lets somebody in, and is taken back."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import httpx2
+import pytest
+
+from tests.browser.screen import Screen, open_browser
+from tests.pictures import png, zipped
+from tests.running import Running, until
+from tests.world import small_recipe
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
+    members = {f"{name}/{n}.png": png(70 * k + n, level=70 + 110 * k) for k, name in enumerate(("plate", "rime"))
+               for n in range(20)}  # fmt: skip
+    project = running.bring_in(request.node.name, zipped(members))
+    running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
+    runs = f"/api/projects/{project}/runs"
+    until("it is judged", lambda: all(run["validation"] for run in running.ask("GET", runs)["runs"]))
+    browser = open_browser(tmp_path)
+    screen = Screen(browser, running.address)
+    screen.open(f"/p/{project}/release?view=offers")
+    yield screen
+    assert screen.complaints() == []
+    browser.quit()
+
+
+def test_a_token_lives_at_the_page(screen: Screen, running: Running) -> None:
+    screen.press("Put on offer")
+    screen.type("[role=dialog] input", "Valley Post")
+    screen.one("[role=dialog] button[type=submit]").click()
+    screen.one("[data-testid=offer]")
+    screen.press("Put in use")
+    screen.one("[aria-label='How others ask the models in use, and who may']").click()
+    screen.reads("[data-testid=serving-words]", f"served at http://127.0.0.1:{running.serving_port}")
+    address = f"http://127.0.0.1:{running.serving_port}/models/valley-post/predict"
+    screen.reads("[data-testid=example]", address)
+    screen.says("Nobody is let in yet.")
+    screen.press("Make a token")
+    screen.type("[role=dialog] input", "Valley")
+    screen.press("Make it")
+    secret = screen.one("[data-testid=secret]").text
+    screen.press("Done")
+    screen.reads("[data-testid=token]", "every model")
+    # It is not shown again.
+    assert secret not in screen.browser.page_source
+
+    def asked() -> httpx2.Response:
+        headers = {"Authorization": f"Bearer {secret}", "Content-Type": "image/png"}
+        return httpx2.post(address, content=png(3, level=180), headers=headers, timeout=30)
+
+    until("it is let in", lambda: asked().status_code == 200)
+    said = asked().json()
+    project = urlsplit(screen.browser.current_url).path.split("/")[2]
+    model = running.ask("GET", f"/api/projects/{project}/models")[0]
+    files = {"files": ("a.png", png(3, level=180))}
+    (tried,) = running.ask("POST", f"/api/models/{model['id']}/try", files=files)
+    assert list(said["answers"][0]["probabilities"].values()) == pytest.approx(tried["calibrated"], abs=1e-9)
+    assert said["digest"] == model["digest"]
+    screen.press("Take back")
+    screen.was_said("lets nobody in any more")
+    screen.until("no token stands", lambda: not screen.all("[data-testid=token]"))
+    until("it is not let in", lambda: asked().status_code == 401, 5)

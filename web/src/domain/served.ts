@@ -1,0 +1,72 @@
+/** Models that others ask: how they do it, and what a token lets its holder do, in words. */
+import { plural } from "./words";
+
+export interface ServedModel {
+  readonly slug: string;
+  readonly name: string;
+  readonly project_id: number;
+}
+
+export interface TokenFacts {
+  readonly offers: readonly { readonly project: number; readonly name: string }[] | null;
+  readonly per_minute: number | null;
+}
+
+export type Example = "curl" | "python";
+
+/** What a person types to ask about one picture file; the token comes from the environment, so that no history keeps it. */
+export function exampleOf(kind: Example, address: string, slug: string): string {
+  const whole = `${address}/models/${slug}/predict`;
+  if (kind === "curl") {
+    return [
+      `curl ${whole} \\`,
+      '  -H "Authorization: Bearer $ORCHARD_TOKEN" \\',
+      '  -H "Content-Type: image/jpeg" --data-binary @crystal.jpg',
+    ].join("\n");
+  }
+  return [
+    "import json, os, urllib.request",
+    "",
+    "asked = urllib.request.Request(",
+    `    "${whole}",`,
+    '    data=open("crystal.jpg", "rb").read(),',
+    '    headers={"Authorization": "Bearer " + os.environ["ORCHARD_TOKEN"], "Content-Type": "image/jpeg"},',
+    ")",
+    "with urllib.request.urlopen(asked) as answer:",
+    '    said = json.load(answer)["answers"][0]',
+    'print(said["answer"], said["p"], "unsure" if said["unsure"] else "")',
+  ].join("\n");
+}
+
+/** Which models a token may ask: those that are served now by their names, others as they were written. */
+export function modelsWords(token: TokenFacts, served: readonly ServedModel[]): string {
+  if (token.offers === null) return "every model";
+  return token.offers
+    .map(
+      ({ project, name }) =>
+        served.find((one) => one.project_id === project && one.name.toLowerCase() === name)?.name ??
+        `${name}, not in use`,
+    )
+    .join("; ");
+}
+
+export function rateWords({ per_minute: most }: TokenFacts): string {
+  return most === null ? "as there is room" : `${plural(most, "picture")} a minute`;
+}
+
+/** What of the process is to be known. */
+export function servingWords(serving: {
+  readonly address: string;
+  readonly answers: boolean;
+  readonly open: boolean;
+  readonly models: readonly unknown[];
+}): string {
+  if (!serving.address) return "Nothing is served: VAST_ORCHARD_SERVING_PORT is 0.";
+  if (!serving.models.length)
+    return "No model is in use, so nothing is served. Put one in use under On offer.";
+  if (!serving.answers) return `The serving process is being started at ${serving.address}.`;
+  const who = serving.open
+    ? "others reach it, and are let in by a token"
+    : "this machine alone reaches it, by VAST_ORCHARD_SERVING_HOST others do";
+  return `${plural(serving.models.length, "model")} served at ${serving.address}; ${who}.`;
+}

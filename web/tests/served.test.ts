@@ -1,0 +1,44 @@
+import { describe, expect, it } from "vitest";
+import { exampleOf, modelsWords, rateWords, servingWords } from "../src/domain/served";
+
+describe("how a served model is asked", () => {
+  it("names its address, and keeps the token out of what is typed", () => {
+    for (const kind of ["curl", "python"] as const) {
+      const text = exampleOf(kind, "http://127.0.0.1:8430", "ridge-station");
+      expect(text).toContain("http://127.0.0.1:8430/models/ridge-station/predict");
+      expect(text).toContain("ORCHARD_TOKEN");
+    }
+  });
+});
+
+describe("a token", () => {
+  const served = [{ slug: "ridge", name: "Ridge Station", project_id: 3 }];
+
+  it("asks every model, or those that it names, in use or not", () => {
+    expect(modelsWords({ offers: null, per_minute: null }, served)).toBe("every model");
+    const offers = [
+      { project: 3, name: "ridge station" },
+      { project: 4, name: "ridge station" },
+    ];
+    expect(modelsWords({ offers, per_minute: null }, served)).toBe(
+      "Ridge Station; ridge station, not in use",
+    );
+  });
+
+  it("asks so much", () => {
+    expect(rateWords({ offers: null, per_minute: null })).toBe("as there is room");
+    expect(rateWords({ offers: null, per_minute: 1 })).toBe("1 picture a minute");
+  });
+});
+
+describe("the serving process", () => {
+  const whole = { address: "http://127.0.0.1:8430", answers: true, open: false, models: [1] };
+
+  it("is said to serve, to start, or to have nothing to serve", () => {
+    expect(servingWords(whole)).toMatch(/^1 model served at http.*this machine alone/);
+    expect(servingWords({ ...whole, open: true })).toMatch(/let in by a token/);
+    expect(servingWords({ ...whole, answers: false })).toMatch(/being started/);
+    expect(servingWords({ ...whole, models: [] })).toMatch(/No model is in use/);
+    expect(servingWords({ ...whole, address: "" })).toMatch(/SERVING_PORT is 0/);
+  });
+});
