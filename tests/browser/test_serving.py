@@ -31,7 +31,7 @@ def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> 
     browser.quit()
 
 
-def test_a_token_lives_at_the_page(screen: Screen, running: Running) -> None:
+def test_a_token_lives_at_the_page(screen: Screen, running: Running, tmp_path: Path) -> None:
     screen.press("Put on offer")
     screen.type("[role=dialog] input", "Valley Post")
     screen.one("[role=dialog] button[type=submit]").click()
@@ -63,6 +63,27 @@ def test_a_token_lives_at_the_page(screen: Screen, running: Running) -> None:
     (tried,) = running.ask("POST", f"/api/models/{model['id']}/try", files=files)
     assert list(said["answers"][0]["probabilities"].values()) == pytest.approx(tried["calibrated"], abs=1e-9)
     assert said["digest"] == model["digest"]
+    # Its page for visitors asks by it, and by nothing else.
+    picture = tmp_path / "crystal.png"
+    picture.write_bytes(png(3, level=180))
+    here = screen.browser.current_window_handle
+    screen.browser.switch_to.new_window("tab")
+    screen.browser.get(f"http://127.0.0.1:{running.serving_port}/visit/valley-post#{secret}")
+    screen.says("Valley Post")
+    screen.one("[data-testid=files]").send_keys(str(picture))
+    screen.reads("article[aria-label='crystal.png'] [data-testid=answer]", said["answers"][0]["answer"])
+    bars = screen.all("article [data-p]")
+    shown = {bar.get_attribute("data-class"): float(bar.get_attribute("data-p") or "") for bar in bars}
+    assert shown == pytest.approx(said["answers"][0]["probabilities"], abs=0.0006)
+    screen.press("Camera")
+    screen.reads("[data-testid=rate]", "answers a second")
+    screen.press("Close the camera")
+    screen.browser.get(f"http://127.0.0.1:{running.serving_port}/visit/valley-post#other")
+    screen.browser.refresh()
+    screen.reads("[role=alert]", "This link lets nobody in any more.")
+    screen.complaints()
+    screen.browser.close()
+    screen.browser.switch_to.window(here)
     screen.press("Take back")
     screen.was_said("lets nobody in any more")
     screen.until("no token stands", lambda: not screen.all("[data-testid=token]"))

@@ -1,4 +1,4 @@
-/** Builds the program of the page that is handed over: two scripts and a style, which a model is put between. */
+/** Builds the program of the page that is handed over (two scripts and a style, which a model is put between), and of the visitors' page. */
 import { fileURLToPath } from "node:url";
 import tailwindcss from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
@@ -9,6 +9,8 @@ const at = (path) => fileURLToPath(new URL(path, import.meta.url));
 for (const [name, entry] of [
   ["engine", "../src/engine/engine.ts"],
   ["page", "../src/page/main.tsx"],
+  // For visitors of a model that is served, by the same style.
+  ["visit", "../src/visit/main.tsx"],
 ]) {
   await build({
     configFile: false,

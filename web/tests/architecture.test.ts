@@ -51,6 +51,8 @@ const ALLOWED: Record<string, (target: string) => boolean> = {
   // What is handed over: an engine that stands alone, and a page that asks nobody.
   engine: (target) => target === "engine",
   page: (target) => ["page", "engine", "domain", "parts"].includes(target),
+  // For visitors of a served model: it asks its own address, and not the application.
+  visit: (target) => ["visit", "page", "domain", "parts"].includes(target),
   app: () => true,
   "": () => true,
 };

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { exampleOf, modelsWords, rateWords, servingWords } from "../src/domain/served";
+import { exampleOf, modelsWords, rateWords, servingWords, visitLink } from "../src/domain/served";
+import { linkOf } from "../src/visit/asking";
 
 describe("how a served model is asked", () => {
   it("names its address, and keeps the token out of what is typed", () => {
@@ -8,6 +9,16 @@ describe("how a served model is asked", () => {
       expect(text).toContain("http://127.0.0.1:8430/models/ridge-station/predict");
       expect(text).toContain("ORCHARD_TOKEN");
     }
+  });
+});
+
+describe("a visitor's link", () => {
+  it("has the token in its fragment, which no server is sent", () => {
+    const link = new URL(visitLink("https://ridge.example", "ridge-station", "orchard_a-b"));
+    expect([link.pathname, link.hash]).toEqual(["/visit/ridge-station", "#orchard_a-b"]);
+    expect(linkOf(link.pathname, link.hash)).toEqual({ slug: "ridge-station", token: "orchard_a-b" });
+    expect(linkOf("/visit/ridge-station", "")).toBeUndefined();
+    expect(linkOf("/visit/../models", "#x")).toBeUndefined();
   });
 });
 

@@ -14,6 +14,7 @@ from vast_orchard.errors import BusyError
 from vast_orchard.jobs.context import open_context
 from vast_orchard.jobs.engine import make_ready
 from vast_orchard.logs import set_up_logs
+from vast_orchard.serving import visiting
 from vast_orchard.serving.doorkeeper import Doorkeeper
 from vast_orchard.serving.figures import Figures
 from vast_orchard.serving.gate import Gate
@@ -73,6 +74,7 @@ def create_serving_app(settings: Settings) -> FastAPI:
 
     app.add_middleware(Gate, most_bytes=settings.serving_body_limit_mb * 2**20, slowest_s=_SLOWEST_S)
     app.include_router(router)
+    app.include_router(visiting.router)
     return app
 
 

@@ -8,6 +8,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from vast_orchard.api.problems import problem
 from vast_orchard.serving.doorkeeper import Doorkeeper
 from vast_orchard.serving.figures import Figures
+from vast_orchard.serving.visiting import is_visit
 
 __all__ = ["Gate"]
 
@@ -77,7 +78,7 @@ class Gate:
         await self._app(scope, received, sent)
 
     async def _let_in(self, scope: Scope) -> None:
-        if scope["path"] in _OPEN:
+        if scope["path"] in _OPEN or is_visit(scope["path"]):
             return
         said = next((value.decode("latin-1") for name, value in scope["headers"] if name == b"authorization"), "")
         doorkeeper: Doorkeeper = scope["app"].state.doorkeeper

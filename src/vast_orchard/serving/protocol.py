@@ -56,8 +56,8 @@ def metadata(standing: Standing) -> dict[str, Any]:
         "platform": "vast-orchard",
         "inputs": [{"name": _INPUT, "datatype": "UINT8", "shape": [-1, height, width, channels]}],
         "outputs": [{"name": _OUTPUT, "datatype": "FP32", "shape": [-1, len(standing.served.classes)]}],
-        # Beyond the protocol: in which order the probabilities stand.
-        "parameters": {"classes": standing.served.classes},
+        # Beyond the protocol: what people call it, and in which order the probabilities stand.
+        "parameters": {"title": standing.served.name, "classes": standing.served.classes},
     }
 
 

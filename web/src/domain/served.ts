@@ -38,6 +38,11 @@ export function exampleOf(kind: Example, address: string, slug: string): string 
   ].join("\n");
 }
 
+/** A page for visitors of a model; the token in its fragment is sent to nobody before it is asked with. */
+export function visitLink(address: string, slug: string, secret: string): string {
+  return `${address}/visit/${slug}#${encodeURIComponent(secret)}`;
+}
+
 /** Which models a token may ask: those that are served now by their names, others as they were written. */
 export function modelsWords(token: TokenFacts, served: readonly ServedModel[]): string {
   if (token.offers === null) return "every model";

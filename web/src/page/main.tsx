@@ -3,6 +3,7 @@ import "./page.css";
 import { createRoot } from "react-dom/client";
 import type * as engineText from "../engine/engine";
 import { OnePage } from "./OnePage";
+import { followTheme } from "./theme";
 
 /** The other script of the page. */
 declare const engine: typeof engineText;
@@ -12,12 +13,7 @@ function text(id: string): string {
 }
 
 function begin(root: HTMLElement): void {
-  const dark = matchMedia("(prefers-color-scheme: dark)");
-  const follow = () => {
-    document.documentElement.dataset.theme = dark.matches ? "dark" : "light";
-  };
-  dark.addEventListener("change", follow);
-  follow();
+  followTheme();
   try {
     const own = new engine.Engine(JSON.parse(text("model")), engine.floatsFrom(text("weights")));
     createRoot(root).render(<OnePage engine={own} />);

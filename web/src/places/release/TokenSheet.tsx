@@ -2,6 +2,7 @@
 import { Checkbox, Field, Label } from "@headlessui/react";
 import { useState } from "react";
 import { client, need, type Served } from "../../api/client";
+import { visitLink } from "../../domain/served";
 import { Button } from "../../parts/Button";
 import { Sheet } from "../../parts/Sheet";
 import { SheetForm } from "../../parts/SheetForm";
@@ -18,7 +19,12 @@ export function TokenSheet({ served, onClose }: { served: Served; onClose: () =>
   const [until, setUntil] = useState("");
   const [secret, setSecret] = useState<string>();
   const models = served.models.filter((one) => chosen.has(one.slug));
-  if (secret) return <SecretSheet name={name} secret={secret} onClose={onClose} />;
+  if (secret) {
+    const asked = all ? served.models : models;
+    return (
+      <SecretSheet name={name} secret={secret} address={served.address} models={asked} onClose={onClose} />
+    );
+  }
   const make = async () => {
     const made = await need(
       client.POST("/api/tokens", {
@@ -98,7 +104,15 @@ function Ticked({ words, on, onChange }: { words: string; on: boolean; onChange:
   );
 }
 
-function SecretSheet({ name, secret, onClose }: { name: string; secret: string; onClose: () => void }) {
+interface SecretProps {
+  name: string;
+  secret: string;
+  address: string;
+  models: Served["models"];
+  onClose: () => void;
+}
+
+function SecretSheet({ name, secret, address, models, onClose }: SecretProps) {
   return (
     <Sheet title={`The token for ${name}`} open onClose={onClose} middle>
       <p className="mb-2">
@@ -108,6 +122,24 @@ function SecretSheet({ name, secret, onClose }: { name: string; secret: string; 
       <p className="mb-3 bg-sunken px-3 py-2 font-mono text-sm break-all" data-testid="secret">
         {secret}
       </p>
+      {models.map((one) => (
+        <div key={one.slug} className="mb-3">
+          <p className="mb-1 flex items-center justify-between gap-2">
+            <span>
+              A page for visitors of <b>{one.name}</b>
+            </span>
+            <CopyButton text={visitLink(address, one.slug, secret)} />
+          </p>
+          <a
+            className="block truncate font-mono text-sm text-choice underline"
+            href={visitLink(address, one.slug, secret)}
+            target="_blank"
+            rel="noreferrer"
+          >
+            {visitLink(address, one.slug, secret)}
+          </a>
+        </div>
+      ))}
       <div className="flex justify-end gap-2">
         <CopyButton text={secret} />
         <Button kind="main" onClick={onClose}>
