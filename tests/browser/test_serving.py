@@ -48,7 +48,7 @@ def test_a_token_lives_at_the_page(screen: Screen, running: Running, tmp_path: P
     secret = screen.one("[data-testid=secret]").text
     screen.press("Done")
     screen.reads("[data-testid=token]", "every model")
-    # It is not shown again.
+    # It is not shown again, and what is asked is counted.
     assert secret not in screen.browser.page_source
 
     def asked() -> httpx2.Response:
@@ -84,6 +84,7 @@ def test_a_token_lives_at_the_page(screen: Screen, running: Running, tmp_path: P
     screen.complaints()
     screen.browser.close()
     screen.browser.switch_to.window(here)
+    screen.reads("[data-testid=use]", "valley-post, version 1:")
     screen.press("Take back")
     screen.was_said("lets nobody in any more")
     screen.until("no token stands", lambda: not screen.all("[data-testid=token]"))

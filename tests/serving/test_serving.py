@@ -17,13 +17,14 @@ from starlette.testclient import TestClient
 from tests.pictures import encoded, png
 from tests.running import until
 from tests.serving.conftest import Served
+from vast_orchard.at_once.served_figures import figures_of
 from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.formats.model_file import read_model
 from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.serving.answering import Prepared
 from vast_orchard.serving.app import create_serving_app
 from vast_orchard.store.models import get_model
-from vast_orchard.store.serving import delete_token, list_tokens
+from vast_orchard.store.serving import delete_token, inner_secret, list_tokens
 
 _PREDICT = "/models/ridge-station/predict"
 
@@ -285,4 +286,12 @@ def test_what_was_answered_is_counted_and_no_picture_is_kept(served: Served, ask
         line = f'orchard_answers_total{{answer="{name}",model="ridge-station",version="1"}} {answers.count(name)}.0'
         assert line in text
     assert 'orchard_request_seconds_count{model="ridge-station",version="1"} 6.0' in text
+    # The application reads the same by a secret of its own, which lets it in nowhere else.
+    inner = {"Authorization": f"Bearer {inner_secret(served.world.context.database.plain_url)}"}
+    figures, refused = figures_of(asking.get("/metrics", headers=inner).text)
+    assert asking.get("/models", headers=inner).status_code == 401
+    (found,) = figures
+    assert (found["model"], found["version"], found["requests"], found["pictures"]) == ("ridge-station", 1, 6, 6)
+    assert found["answers"] == {name: answers.count(name) for name in answers}
+    assert set(refused) <= {"503"}  # asked before it was ready
     assert {path for path in served.world.context.settings.data_dir.rglob("*") if path.is_file()} == before

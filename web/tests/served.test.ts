@@ -1,5 +1,13 @@
 import { describe, expect, it } from "vitest";
-import { exampleOf, modelsWords, rateWords, servingWords, visitLink } from "../src/domain/served";
+import {
+  askedWords,
+  exampleOf,
+  modelsWords,
+  rateWords,
+  refusedWords,
+  servingWords,
+  visitLink,
+} from "../src/domain/served";
 import { linkOf } from "../src/visit/asking";
 
 describe("how a served model is asked", () => {
@@ -39,6 +47,20 @@ describe("a token", () => {
   it("asks so much", () => {
     expect(rateWords({ offers: null, per_minute: null })).toBe("as there is room");
     expect(rateWords({ offers: null, per_minute: 1 })).toBe("1 picture a minute");
+  });
+});
+
+describe("figures of use", () => {
+  it("say how much was asked, how soon it was answered, and what was refused", () => {
+    const figures = { requests: 12, pictures: 40, unsure: 10, answers: {}, within_s: 0.03 };
+    expect(askedWords(figures)).toBe(
+      "40 pictures in 12 requests, nineteen of twenty within 30 ms; 25 % unsure",
+    );
+    expect(askedWords({ ...figures, within_s: null, requests: 1, pictures: 1, unsure: 0 })).toBe(
+      "1 picture in 1 request; 0 % unsure",
+    );
+    expect(refusedWords({ "401": 3, "418": 1 })).toBe("Refused: 3 without a token, 1 told 418.");
+    expect(refusedWords({})).toBe("");
   });
 });
 

@@ -1,15 +1,15 @@
 """What is served where, and the tokens of those who may ask, over HTTP."""
 
-import urllib.error
-import urllib.request
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Path
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, PartsOf, SessionOf
-from vast_orchard.api.schemas.serving import ServedRead, ServingRead, TokenCreate, TokenMade, TokenRead
+from vast_orchard.api.schemas.serving import ServedFigures, ServedRead, ServingRead, TokenCreate, TokenMade, TokenRead
+from vast_orchard.at_once.served_figures import figures_of, read_figures
 from vast_orchard.settings import Settings
 from vast_orchard.store import serving
 from vast_orchard.store.values.serving import TokenValue
@@ -19,20 +19,30 @@ __all__ = ["router"]
 router = APIRouter(prefix="/api", tags=["serving"])
 
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
-_PATIENCE_S = 0.5
 
 
 @router.get("/serving", response_model=ServingRead)
 def read_serving(session: SessionOf, parts: PartsOf) -> ServingRead:
-    """Where models in use are served, and which; of all projects."""
+    """Where models in use are served, which, and what was asked of them; of all projects."""
     settings, served = parts.settings, serving.list_served(session)
     session.commit()  # the connection is free while the process is asked
+    text = read_figures(_inside(settings), serving.inner_secret(parts.database.plain_url)) if served else None
+    figures, refused = figures_of(text or "")
     return ServingRead(
         address=_address(settings),
-        answers=bool(served) and _answers(settings),
+        # Its certificate need not hold for the name by which this machine asks it.
+        answers=text is not None or (bool(served) and bool(settings.serving_certificate)),
         open=settings.serving_host not in _LOOPBACK,
         models=[ServedRead.model_validate(one) for one in served],
+        figures=[ServedFigures.model_validate(one) for one in figures],
+        refused=refused,
     )
+
+
+def _inside(settings: Settings) -> str:
+    """Its address for this machine."""
+    host = "127.0.0.1" if settings.serving_host in ("0.0.0.0", "::") else settings.serving_host
+    return _address(replace(settings, serving_host=host))
 
 
 def _address(settings: Settings) -> str:
@@ -40,18 +50,6 @@ def _address(settings: Settings) -> str:
         return ""
     host = f"[{settings.serving_host}]" if ":" in settings.serving_host else settings.serving_host
     return f"{'https' if settings.serving_certificate else 'http'}://{host}:{settings.serving_port}"
-
-
-def _answers(settings: Settings) -> bool:
-    """Whether the process is there; asked on this machine, where a certificate need not hold for its name."""
-    if settings.serving_certificate:
-        return True
-    host = "127.0.0.1" if settings.serving_host == "0.0.0.0" else settings.serving_host
-    try:
-        with urllib.request.urlopen(f"http://{host}:{settings.serving_port}/v2/health/live", timeout=_PATIENCE_S):
-            return True
-    except (OSError, urllib.error.URLError, ValueError):
-        return False
 
 
 @router.get("/tokens", response_model=list[TokenRead])

@@ -5,7 +5,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 
 from vast_orchard.store.database import Database
-from vast_orchard.store.serving import mark_used, token_of
+from vast_orchard.store.serving import inner_secret, mark_used, token_of
 from vast_orchard.store.values.serving import TokenValue
 
 __all__ = ["Doorkeeper"]
@@ -21,6 +21,7 @@ class Doorkeeper:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        self.inner = inner_secret(database.plain_url)  # of the application itself, for figures alone
         self._threads = ThreadPoolExecutor(2, "doorkeeper")
         self._known: dict[str, tuple[TokenValue | None, float]] = {}
         self._noted: dict[int, float] = {}

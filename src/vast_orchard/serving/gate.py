@@ -1,6 +1,7 @@
 """What a request meets first: whether it is let in, and whether its body is of a size and a pace that is taken."""
 
 import asyncio
+import hmac
 from http import HTTPStatus
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -14,6 +15,7 @@ __all__ = ["Gate"]
 
 _OPEN = frozenset({"/v2/health/live", "/v2/health/ready"})
 _BEARER = "bearer "
+_FIGURES = "/metrics"
 _HEADERS = [
     (b"x-content-type-options", b"nosniff"), (b"referrer-policy", b"no-referrer"), (b"cache-control", b"no-store"),
 ]  # fmt: skip
@@ -84,7 +86,10 @@ class Gate:
         doorkeeper: Doorkeeper = scope["app"].state.doorkeeper
         token = None
         if said.lower().startswith(_BEARER):
-            token = await doorkeeper.token(said[len(_BEARER) :].strip()[:200])
+            secret = said[len(_BEARER) :].strip()[:200]
+            if scope["path"] == _FIGURES and hmac.compare_digest(secret, doorkeeper.inner):
+                return
+            token = await doorkeeper.token(secret)
         if token is None:
             raise _Refused(
                 HTTPStatus.UNAUTHORIZED,

@@ -2949,7 +2949,7 @@ export interface paths {
         };
         /**
          * Read Serving
-         * @description Where models in use are served, and which; of all projects.
+         * @description Where models in use are served, which, and what was asked of them; of all projects.
          */
         get: operations["read_serving_api_serving_get"];
         put?: never;
@@ -6822,6 +6822,34 @@ export interface components {
             more: number;
         };
         /**
+         * ServedFigures
+         * @description What was asked of a model since its process was started.
+         */
+        ServedFigures: {
+            /** Model */
+            model: string;
+            /** Version */
+            version: number;
+            /** Requests */
+            requests: number;
+            /** Pictures */
+            pictures: number;
+            /** Unsure */
+            unsure: number;
+            /**
+             * Answers
+             * @description By class.
+             */
+            answers: {
+                [key: string]: number;
+            };
+            /**
+             * Within S
+             * @description Nineteen of twenty answers took no longer; of a few bounds the next.
+             */
+            within_s: number | null;
+        };
+        /**
          * ServedRead
          * @description A model in use, under the name by which others ask it.
          */
@@ -6878,6 +6906,15 @@ export interface components {
             open: boolean;
             /** Models */
             models: components["schemas"]["ServedRead"][];
+            /** Figures */
+            figures: components["schemas"]["ServedFigures"][];
+            /**
+             * Refused
+             * @description Requests that were refused, by status.
+             */
+            refused: {
+                [key: string]: number;
+            };
         };
         /**
          * SetPairRead

@@ -2,15 +2,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, need, type Problem, type Served, type Token } from "./client";
 
-/** A process that is being started is asked for again. */
+/** A process that is being started is asked for again, and figures of one that answers. */
 const STARTING_MS = 1500;
+const FIGURES_MS = 5000;
 
 export function useServing() {
   return useQuery<Served, Problem>({
     queryKey: ["serving"],
     queryFn: () => need(client.GET("/api/serving")),
     refetchInterval: ({ state: { data } }) =>
-      data?.models.length && data.address && !data.answers ? STARTING_MS : false,
+      data?.models.length && data.address ? (data.answers ? FIGURES_MS : STARTING_MS) : false,
   });
 }
 

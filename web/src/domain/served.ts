@@ -1,5 +1,5 @@
 /** Models that others ask: how they do it, and what a token lets its holder do, in words. */
-import { plural } from "./words";
+import { milliseconds, percent, plural } from "./words";
 
 export interface ServedModel {
   readonly slug: string;
@@ -57,6 +57,38 @@ export function modelsWords(token: TokenFacts, served: readonly ServedModel[]): 
 
 export function rateWords({ per_minute: most }: TokenFacts): string {
   return most === null ? "as there is room" : `${plural(most, "picture")} a minute`;
+}
+
+export interface UseFigures {
+  readonly requests: number;
+  readonly pictures: number;
+  readonly unsure: number;
+  readonly answers: Readonly<Record<string, number>>;
+  readonly within_s: number | null;
+}
+
+/** What was asked of a model, and how soon it was answered. */
+export function askedWords({ requests, pictures, unsure, within_s: within }: UseFigures): string {
+  const soon = within === null ? "" : `, nineteen of twenty within ${milliseconds(within)}`;
+  return `${plural(pictures, "picture")} in ${plural(requests, "request")}${soon}; ${percent(unsure, pictures)} unsure`;
+}
+
+const REASONS: Record<string, string> = {
+  "401": "without a token",
+  "404": "for no such model",
+  "408": "too slow",
+  "413": "too large",
+  "422": "no picture",
+  "429": "too many at once",
+  "503": "before it was ready",
+};
+
+/** Requests that were refused, and why; "" where none was. */
+export function refusedWords(refused: Readonly<Record<string, number>>): string {
+  const told = Object.entries(refused).map(
+    ([status, count]) => `${count.toLocaleString("en")} ${REASONS[status] ?? `told ${status}`}`,
+  );
+  return told.length ? `Refused: ${told.join(", ")}.` : "";
 }
 
 /** What of the process is to be known. */

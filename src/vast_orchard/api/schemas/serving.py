@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from vast_orchard.api.schemas.base import Read, Write
 
-__all__ = ["ServedRead", "ServingRead", "TokenCreate", "TokenMade", "TokenOffer", "TokenRead"]
+__all__ = ["ServedFigures", "ServedRead", "ServingRead", "TokenCreate", "TokenMade", "TokenOffer", "TokenRead"]
 
 
 class ServedRead(Read):
@@ -21,6 +21,18 @@ class ServedRead(Read):
     classes: list[str]
 
 
+class ServedFigures(BaseModel):
+    """What was asked of a model since its process was started."""
+
+    model: str
+    version: int
+    requests: int
+    pictures: int
+    unsure: int
+    answers: dict[str, int] = Field(description="By class.")
+    within_s: float | None = Field(description="Nineteen of twenty answers took no longer; of a few bounds the next.")
+
+
 class ServingRead(BaseModel):
     """Where models in use are served, and which."""
 
@@ -28,6 +40,8 @@ class ServingRead(BaseModel):
     answers: bool = Field(description="It is there.")
     open: bool = Field(description="Other machines reach it.")
     models: list[ServedRead]
+    figures: list[ServedFigures]
+    refused: dict[str, int] = Field(description="Requests that were refused, by status.")
 
 
 class TokenOffer(Write):

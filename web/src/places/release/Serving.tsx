@@ -2,7 +2,15 @@
 import { useState } from "react";
 import { client, need, type Served, type Token } from "../../api/client";
 import { useServing, useTokens } from "../../api/servingQueries";
-import { type Example, exampleOf, modelsWords, rateWords, servingWords } from "../../domain/served";
+import {
+  askedWords,
+  type Example,
+  exampleOf,
+  modelsWords,
+  rateWords,
+  refusedWords,
+  servingWords,
+} from "../../domain/served";
 import { moment } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
@@ -22,6 +30,7 @@ export function Serving() {
         {servingWords(serving.data)}
       </p>
       {serving.data.models.length > 0 && serving.data.address && <Asked served={serving.data} />}
+      <InUse served={serving.data} />
       <Tokens tokens={tokens.data} served={serving.data} />
     </div>
   );
@@ -73,6 +82,38 @@ function Asked({ served }: { served: Served }) {
         Everything is described at <span className="font-mono">/openapi.json</span>, and counted at{" "}
         <span className="font-mono">/metrics</span>.
       </p>
+    </section>
+  );
+}
+
+/** What was asked since the process was started. */
+function InUse({ served }: { served: Served }) {
+  const refused = refusedWords(served.refused);
+  if (!served.figures.length && !refused) return null;
+  return (
+    <section aria-label="Figures of use" className="mb-5">
+      <h2 className="mb-1 text-lg font-semibold">Since it was started</h2>
+      {served.figures.map((one) => (
+        <div
+          key={`${one.model} ${one.version}`}
+          className="border-t border-hairline py-1.5"
+          data-testid="use"
+        >
+          <p>
+            <b>{one.model}</b>, version {one.version}: {askedWords(one)}.
+          </p>
+          <ul className="flex flex-wrap gap-x-4 text-sm text-quiet">
+            {Object.entries(one.answers)
+              .sort(([, a], [, b]) => b - a)
+              .map(([name, count]) => (
+                <li key={name}>
+                  {name} <span className="font-mono">{count.toLocaleString("en")}</span>
+                </li>
+              ))}
+          </ul>
+        </div>
+      ))}
+      {refused && <p className="border-t border-hairline py-1.5 text-quiet">{refused}</p>}
     </section>
   );
 }
