@@ -82,6 +82,8 @@ def test_a_token_asks_the_models_that_it_names_until_it_expires(served: Served, 
     # What it may not ask and what there is not are told alike.
     refused, none = _ask(asking, other, png(1)), _ask(asking, other, png(1), "/models/nothing/predict")
     assert (refused.status_code, refused.json()) == (404, none.json())
+    figures = [asking.get("/metrics", headers=token).text for token in (every, own, other)]
+    assert ['model="ridge-station"' in text for text in figures] == [True, True, False]
     until("it has expired", lambda: _ask(asking, soon, png(1)).status_code == 401)
 
 

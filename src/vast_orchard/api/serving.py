@@ -26,12 +26,12 @@ def read_serving(session: SessionOf, parts: PartsOf) -> ServingRead:
     """Where models in use are served, which, and what was asked of them; of all projects."""
     settings, served = parts.settings, serving.list_served(session)
     session.commit()  # the connection is free while the process is asked
-    text = read_figures(_inside(settings), serving.inner_secret(parts.database.plain_url)) if served else None
+    secret = serving.inner_secret(parts.database.plain_url)
+    text = read_figures(_inside(settings), secret, settings.serving_certificate) if served else None
     figures, refused = figures_of(text or "")
     return ServingRead(
         address=_address(settings),
-        # Its certificate need not hold for the name by which this machine asks it.
-        answers=text is not None or (bool(served) and bool(settings.serving_certificate)),
+        answers=text is not None,
         open=settings.serving_host not in _LOOPBACK,
         models=[ServedRead.model_validate(one) for one in served],
         figures=[ServedFigures.model_validate(one) for one in figures],

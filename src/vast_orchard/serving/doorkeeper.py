@@ -61,5 +61,5 @@ class Doorkeeper:
         return 0
 
     def close(self) -> None:
-        """End the threads."""
-        self._threads.shutdown(wait=False, cancel_futures=True)
+        """End the threads; what they have begun is waited for, so that they leave no connection open."""
+        self._threads.shutdown(cancel_futures=True)

@@ -1,6 +1,11 @@
 """What is counted of serving, as Prometheus reads it."""
 
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest
+from prometheus_client.core import Metric
+from prometheus_client.registry import Collector
 
 __all__ = ["Figures"]
 
@@ -27,6 +32,23 @@ class Figures:
             registry=self._registry,
         )  # fmt: skip
 
-    def text(self) -> bytes:
-        """In the text form that is read at /metrics."""
-        return generate_latest(self._registry)
+    def text(self, models: Collection[str] | None = None) -> bytes:
+        """In the text form that is read at /metrics; of the models named, or of all."""
+        if models is None:
+            return generate_latest(self._registry)
+        some = CollectorRegistry()
+        some.register(_Some(self._registry, models))
+        return generate_latest(some)
+
+
+@dataclass(eq=False)
+class _Some(Collector):
+    """What was counted of some models, and of none in particular."""
+
+    registry: CollectorRegistry
+    models: Collection[str]
+
+    def collect(self) -> Iterator[Metric]:
+        for metric in self.registry.collect():
+            metric.samples = [one for one in metric.samples if one.labels.get("model", "") in {"", *self.models}]
+            yield metric

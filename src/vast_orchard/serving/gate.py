@@ -6,7 +6,8 @@ from http import HTTPStatus
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from vast_orchard.api.problems import problem
+from vast_orchard.api.problems import busy, problem
+from vast_orchard.errors import ServiceError
 from vast_orchard.serving.doorkeeper import Doorkeeper
 from vast_orchard.serving.figures import Figures
 from vast_orchard.serving.visiting import is_visit
@@ -56,9 +57,16 @@ class Gate:
                 message = {**message, "headers": [*message.get("headers", []), *_HEADERS]}
             await send(message)
 
+        if scope["path"] in _OPEN or is_visit(scope["path"]):
+            # Of somebody unknown nothing is read: what is sent along stays in his own connection.
+            await self._app(scope, receive, sent)
+            return
         try:
             await self._let_in(scope)
             body = await self._body(scope, receive)
+        except ServiceError as error:
+            await busy(error.what, error.mend)(scope, receive, sent)
+            return
         except _Refused as refused:
             answer = problem(refused.status, refused.what, refused.mend)
             if refused.status is HTTPStatus.UNAUTHORIZED:
@@ -80,8 +88,6 @@ class Gate:
         await self._app(scope, received, sent)
 
     async def _let_in(self, scope: Scope) -> None:
-        if scope["path"] in _OPEN or is_visit(scope["path"]):
-            return
         said = next((value.decode("latin-1") for name, value in scope["headers"] if name == b"authorization"), "")
         doorkeeper: Doorkeeper = scope["app"].state.doorkeeper
         token = None

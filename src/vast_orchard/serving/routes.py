@@ -173,9 +173,13 @@ def models(request: Request, serving: ServingOf) -> list[dict[str, Any]]:
 
 
 @router.get("/metrics")
-def metrics(serving: ServingOf) -> Response:
-    """What was counted, in the text form of Prometheus."""
-    return Response(serving.figures.text(), media_type="text/plain; version=0.0.4; charset=utf-8")
+def metrics(request: Request, serving: ServingOf) -> Response:
+    """What was counted of the models that the token may ask, in the text form of Prometheus."""
+    token: TokenValue | None = request.scope.get("state", {}).get("token")
+    names = None
+    if token is not None and token.offers is not None:
+        names = {one.served.slug for one in serving.shelf.all() if may_ask(token, one.served)}
+    return Response(serving.figures.text(names), media_type="text/plain; version=0.0.4; charset=utf-8")
 
 
 async def _files(request: Request, serving: Serving) -> list[tuple[str, bytes]]:

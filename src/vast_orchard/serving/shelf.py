@@ -97,6 +97,6 @@ class Shelf:
         )  # fmt: skip
 
     def close(self) -> None:
-        """End the threads."""
-        self._computing.shutdown(wait=False, cancel_futures=True)
-        self._aside.shutdown(wait=False, cancel_futures=True)
+        """End the threads; what they have begun is waited for, so that they leave no connection open."""
+        self._computing.shutdown(cancel_futures=True)
+        self._aside.shutdown(cancel_futures=True)
