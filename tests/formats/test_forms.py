@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 import subprocess
 import sys
 import zipfile
@@ -84,6 +85,9 @@ def test_every_form_is_proven_by_its_own_program(form: ExportForm) -> None:
     if form in (ExportForm.GRAPH, ExportForm.SMALL):
         told = {entry.key: entry.value for entry in onnx.load_from_string(data).metadata_props}
         facts = json.loads(told["model"])
+    elif form is ExportForm.PAGE:
+        (found,) = re.findall(r'id="model">(.*?)</script>', data.decode(), re.S)
+        facts = json.loads(found)
     else:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             facts = json.loads(archive.read("model.json"))

@@ -2,6 +2,7 @@
 import { useState } from "react";
 import { client, need, type Served, type Token } from "../../api/client";
 import { useServing, useTokens } from "../../api/servingQueries";
+import { usePlace } from "../../app/context";
 import {
   askedWords,
   type Example,
@@ -38,9 +39,13 @@ export function Serving() {
 
 /** An example for the model at hand. */
 function Asked({ served }: { served: Served }) {
+  const { project } = usePlace();
   const [kind, setKind] = useState<Example>("curl");
-  const [slug, setSlug] = useState(served.models[0]?.slug);
-  const model = served.models.find((one) => one.slug === slug) ?? served.models[0];
+  const [slug, setSlug] = useState<string>();
+  const { models } = served;
+  // Until one is chosen, one of this project: those of others are served at the same address.
+  const own = models.find((one) => one.project_id === project.id);
+  const model = models.find((one) => one.slug === slug) ?? own ?? models[0];
   if (!model) return null;
   const text = exampleOf(kind, served.address, model.slug);
   return (
