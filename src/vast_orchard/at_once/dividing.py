@@ -10,7 +10,7 @@ from vast_orchard.core.sets.amounts import Numbers, shares_of
 from vast_orchard.core.sets.grouped import grouped_split, stratified_folds, told_fit, topped_up
 from vast_orchard.core.sets.split import Shares, complete_sets, proposed_shares, stratified_split
 from vast_orchard.errors import ConflictError, SplitError
-from vast_orchard.formats.name_pattern import PatternReading
+from vast_orchard.formats.name_pattern import keys_by_pattern
 from vast_orchard.store.actions import locked_pictures
 from vast_orchard.store.history import Change, action_value, apply, pictures_said, record
 from vast_orchard.store.pictures import labelled_pictures
@@ -175,20 +175,7 @@ def _pattern_keys(
 ) -> dict[int, Hashable | None]:
     told = group_keys(session, project_id)
     paths = {picture.id: told.get(picture.id, (picture.name, None))[0] for picture in pictures}
-    if "{group}" not in pattern:
-        raise SplitError(
-            f"The pattern {pattern!r} names no {{group}}.",
-            "Write {group} where the part stands that keeps pictures together, such as {group}_{number}.",
-        )
-    reading = PatternReading(pattern, paths.values())
-    keys: dict[int, Hashable | None] = {picture: reading.tell(path).group for picture, path in paths.items()}
-    if pictures and not any(keys.values()):
-        example = next(iter(paths.values()))
-        raise SplitError(
-            f"The pattern {pattern!r} fits none of {len(paths):,} names, such as {example}.",
-            "Write the text between the parts as it stands in the names.",
-        )
-    return keys
+    return dict(zip(paths, keys_by_pattern(list(paths.values()), pattern), strict=True))
 
 
 def _united(first: Sequence[Hashable | None], second: Sequence[Hashable | None]) -> list[Hashable | None]:

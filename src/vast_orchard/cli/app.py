@@ -15,6 +15,7 @@ __all__ = ["app", "main"]
 # Where each command lives. They are imported when asked for, because the server's process must not load the engine.
 _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
+    "folds": "vast_orchard.cli.folds:folds",
     "judge": "vast_orchard.cli.judge:judge_folder",
     "predict": "vast_orchard.cli.predict:predict",
     "export": "vast_orchard.cli.export:export_model",

@@ -2,7 +2,7 @@
 
 import json
 import time
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
@@ -12,39 +12,30 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard import __version__
 from vast_orchard.at_once.network_times import free_memory
-from vast_orchard.cli.engine import named_network
-from vast_orchard.cli.starts import named_start, tell_start
+from vast_orchard.cli.divided import Divided, divide
+from vast_orchard.cli.recipe_options import Wish, with_recipe_options
+from vast_orchard.cli.starts import tell_start
 from vast_orchard.cli.terminal import AsJson, console
-from vast_orchard.cli.training_options import with_training_options
 from vast_orchard.cli.watched import found_by_lookouts, read_watch, training_facts
 from vast_orchard.core.judging.scores import Judgement, judge
-from vast_orchard.core.network.description import opened
 from vast_orchard.core.network.plan import plan
-from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS
-from vast_orchard.core.pictures.area import Area, area_from_json
-from vast_orchard.core.pictures.preprocessing import Preprocessing
-from vast_orchard.core.pictures.questions import MIRRORED, TURNED, Answers, variation_by_answers
-from vast_orchard.core.pictures.variation import NO_VARIATION, Variation, variation_from_json
-from vast_orchard.core.sets.split import complete_sets, proposed_shares, stratified_split
 from vast_orchard.core.team import Team
-from vast_orchard.core.training.amount import epochs_within, proposed_epochs, proposed_strength
+from vast_orchard.core.training.amount import epochs_within
 from vast_orchard.core.training.begin import Training, begin
 from vast_orchard.core.training.doubts import doubts
 from vast_orchard.core.training.duration import recipe_time
 from vast_orchard.core.training.endings import ended_early, met_words
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
-from vast_orchard.core.training.settings import chosen_settings
-from vast_orchard.core.training.start import RATE_FACTOR, Learns, Start
 from vast_orchard.core.training.values import EpochResult, Examples, TrainingState
 from vast_orchard.core.watching.findings import Facts
 from vast_orchard.core.watching.history import EpochRecord, watched_to_json
 from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, wording
-from vast_orchard.errors import SettingError, SplitError
-from vast_orchard.formats.collection import Collection, collect, labelled_examples
+from vast_orchard.errors import SettingError
+from vast_orchard.formats.collection import Collection, collect
 from vast_orchard.formats.export_pack import proven_pack
 from vast_orchard.formats.layer_table import layer_table
 from vast_orchard.formats.members import Source
-from vast_orchard.formats.model_file import Model, origin_of, trained_model, weights_digest, write_model
+from vast_orchard.formats.model_file import Model, origin_of, trained_model, write_model
 from vast_orchard.formats.proof import LEAST_PROOF_PICTURES, Proof
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
@@ -58,45 +49,7 @@ EXPORT_FILE = "export.zip"
 WEIGHTS_FILE = "model.safetensors"
 
 
-@dataclass(frozen=True, kw_only=True)
-class _Divided:
-    classes: tuple[str, ...]
-    sets: dict[SetName, Examples]
-    places: dict[SetName, list[int]]  # of each set's pictures in the collection
-
-
-def _divide(collection: Collection, seed: int) -> _Divided:
-    labelled = [place for place, picture in enumerate(collection.pictures) if picture.class_name]
-    names = [str(collection.pictures[place].class_name) for place in labelled]
-    identities = [collection.pictures[place].sha256 for place in labelled]
-    given = [collection.pictures[place].set_name for place in labelled]
-    classes = tuple(sorted(set(names), key=str.casefold))
-    if len(classes) < 2:
-        raise SplitError(
-            f"There {'is only the class ' + classes[0] if classes else 'are no classes'}.",
-            "Put the pictures of at least two classes into a folder each.",
-        )
-    if SetName.TRAINING in given:
-        chosen = complete_sets(identities, names, given, proposed_shares(len(labelled)), seed)
-    else:
-        chosen = stratified_split(identities, names, proposed_shares(len(labelled)), seed)
-    places: dict[SetName, list[int]] = {name: [] for name in SetName}
-    for place, set_name in zip(labelled, chosen, strict=True):
-        if set_name:
-            places[set_name].append(place)
-    sets = {}
-    for set_name, members in places.items():
-        pictures = [collection.pictures[place] for place in members]
-        sets[set_name] = labelled_examples(
-            collection.pixels[members],
-            [picture.sha256 for picture in pictures],
-            [picture.class_name for picture in pictures],
-            classes,
-        )
-    return _Divided(classes=classes, sets=sets, places=places)
-
-
-def _for_a_time(recipe: Recipe, minutes: float, divided: _Divided, team: Team, out: Console) -> Recipe:
+def _for_a_time(recipe: Recipe, minutes: float, divided: Divided, team: Team, out: Console) -> Recipe:
     """With as many epochs as fit into some minutes: a number, so that the rate completes its course."""
     counts = (len(divided.sets[SetName.TRAINING]), len(divided.sets[SetName.VALIDATION]))
     whole = resolved_recipe(recipe, len(divided.classes))
@@ -151,7 +104,7 @@ def _short(judgement: Judgement | None) -> dict[str, Any] | None:
     return {"accuracy": judgement.accuracy, "loss": judgement.loss, "count": judgement.count}
 
 
-def _export(source: Source, collection: Collection, divided: _Divided, model: Model, out: Path) -> tuple[Path, Proof]:
+def _export(source: Source, collection: Collection, divided: Divided, model: Model, out: Path) -> tuple[Path, Proof]:
     # Pictures that the training never saw first; a proof on others would be as good, but less plain.
     order = [
         *divided.places[SetName.TEST],
@@ -168,81 +121,10 @@ def _export(source: Source, collection: Collection, divided: _Divided, model: Mo
     return target, proof
 
 
-def _variation(file: Path | None, answers: Answers) -> Variation:
-    """What the file says, else what the answers allow."""
-    if file is None:
-        return variation_by_answers(answers)
-    try:
-        return variation_from_json(json.loads(file.read_text()))
-    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
-        raise SettingError(
-            f"{file} does not hold a variation: {error}.", "Write it as docs/variations.md shows."
-        ) from error
-
-
-def _area(file: Path) -> Area | None:
-    try:
-        return area_from_json(json.loads(file.read_text()))
-    except (OSError, ValueError, AttributeError, TypeError) as error:
-        raise SettingError(
-            f"{file} does not hold a working area: {error}.", "Write it as docs/areas.md shows."
-        ) from error
-
-
-@with_training_options
+@with_recipe_options
 def train(
     folder: Annotated[Path, typer.Argument(help="Folder or zip with a folder a class.")],
     out: Annotated[Path, typer.Option(help="Folder for the export and the weights.")],
-    network: Annotated[
-        str | None,
-        typer.Option(
-            help=f"One of: {', '.join(READY_NETWORKS)}; or a JSON file. Without it {DEFAULT_NETWORK}, or the network "
-            "that it starts from."
-        ),
-    ] = None,
-    size: Annotated[
-        int | None,
-        typer.Option(
-            help=f"Side of what the network sees, in pixels. Without it {Preprocessing().size}, or that of what it "
-            "starts from."
-        ),
-    ] = None,
-    variation: Annotated[
-        bool, typer.Option(help="Vary training pictures at random, as far as labels stay true.")
-    ] = True,
-    mirrored: Annotated[
-        str, typer.Option(help=f"May pictures be mirrored, with labels staying true: {', '.join(MIRRORED)}.")
-    ] = Answers().mirrored,
-    turned: Annotated[str, typer.Option(help=f"May they be turned: {', '.join(TURNED)} (angle).")] = Answers().turned,
-    size_is_clue: Annotated[bool, typer.Option(help="Whether size tells classes apart.")] = Answers().size_is_clue,
-    colour_is_clue: Annotated[
-        bool, typer.Option(help="Whether colour tells classes apart.")
-    ] = Answers().colour_is_clue,
-    variation_file: Annotated[
-        Path | None, typer.Option(help="A variation of one's own as JSON; see docs/variations.md.")
-    ] = None,
-    area: Annotated[
-        Path | None, typer.Option(help="Which part of every picture counts, as JSON; see docs/areas.md.")
-    ] = None,
-    start_from: Annotated[str, typer.Option(help="A starter (see `orchard starters`), or a model.safetensors.")] = "",
-    what_learns: Annotated[
-        str, typer.Option(help=f"With --start-from, one of: {', '.join(Learns)} (see --frozen-to).")
-    ] = str(Learns.ALL),
-    new_epochs: Annotated[
-        int, typer.Option(help=f"With {Learns.NEW_THEN_ALL}: of all epochs the first ones, for new layers only.")
-    ] = 0,
-    frozen_to: Annotated[
-        str, typer.Option(help=f"With {Learns.AFTER}: id of the last layer that stays as it is.")
-    ] = "",
-    rate_factor: Annotated[float, typer.Option(help="By which the rate of what is taken over is multiplied.")] = (
-        RATE_FACTOR
-    ),
-    moving_statistics: Annotated[
-        bool, typer.Option(help="Batch norms that are taken over move their statistics.")
-    ] = False,
-    new_statistics: Annotated[
-        bool, typer.Option(help="Standardises by statistics of these pictures, not by those of what it starts from.")
-    ] = False,
     train_for: Annotated[
         float | None,
         typer.Option(help="Minutes: as many epochs as fit into them at this machine's pace, in place of --epochs."),
@@ -255,35 +137,13 @@ def train(
     threads: Annotated[int, typer.Option(help="0 means one for each processor; changes no bit of the result.")] = 0,
     as_json: AsJson = False,
     *,
-    asked: dict[str, Any],
+    wish: Wish,
 ) -> None:
     """Bring in, divide, train, judge and export; uses training/validation/test folders where there are any."""
     words = console()
-    answers = Answers(mirrored=mirrored, turned=turned, size_is_clue=size_is_clue, colour_is_clue=colour_is_clue)
-    settings = chosen_settings(asked)
-    if train_for is not None and "epochs" in asked:
+    if train_for is not None and "epochs" in wish.asked:
         raise SettingError("--epochs and --train-for both say how long it trains.", "Give one of them.")
-    recipe = Recipe(
-        variation=_variation(variation_file, answers) if variation else NO_VARIATION,
-        watch=read_watch(watch, ends_on or ()),
-    )
-    origin = None
-    if start_from:
-        called, origin = named_start(start_from)
-        wish: dict[str, Any] = {
-            "learns": what_learns, "new_epochs": new_epochs, "frozen_to": frozen_to, "rate_factor": rate_factor,
-            "moving_statistics": moving_statistics,
-            "new_statistics": new_statistics,
-        }  # fmt: skip
-        start = Start(words=called, digest=weights_digest(origin.weights), **wish)
-        own = opened(origin.description, len(origin.classes))
-        recipe = replace(recipe, start=start, network=own, preprocessing=origin.preprocessing)
-    if network is not None:
-        recipe = replace(recipe, network=named_network(network))
-    if size is not None:
-        recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, size=size))
-    if area is not None:
-        recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, area=_area(area)))
+    recipe, origin = replace(wish.recipe, watch=read_watch(watch, ends_on or ())), wish.origin
     with open_source(folder) as source:
         with Progress(console=words) as bar:
             task = bar.add_task("Reading pictures")
@@ -292,14 +152,9 @@ def train(
                 recipe.preprocessing,
                 lambda done, total: bar.update(task, completed=done, total=total),
             )
-        divided = _divide(collection, settings.seed)
+        divided = divide(collection, recipe.settings.seed)
         sets = divided.sets
-        if "epochs" not in asked:
-            settings = replace(settings, epochs=proposed_epochs(len(sets[SetName.TRAINING]), settings.batch_size))
-        recipe = replace(recipe, settings=settings)
-        if variation and variation_file is None:
-            strength = proposed_strength(len(sets[SetName.TRAINING]))
-            recipe = replace(recipe, variation=replace(recipe.variation, strength=strength))
+        recipe = wish.for_pictures(recipe, len(sets[SetName.TRAINING]))
         make_ready(words.print)
         team = make_team(read_settings(threads=threads or None))
         if train_for is not None:

@@ -1,8 +1,6 @@
 """Options of the terminal for the settings of training, made from their one table."""
 
-import functools
 import inspect
-from collections.abc import Callable
 from dataclasses import fields
 from typing import Annotated, Any
 
@@ -10,25 +8,14 @@ import typer
 
 from vast_orchard.core.training.settings import SETTINGS, Setting, TrainingSettings
 
-__all__ = ["with_training_options"]
+__all__ = ["setting_options"]
 
 _TYPES: dict[str, Any] = {entry.name: entry.type for entry in fields(TrainingSettings)}
 
 
-def with_training_options(command: Callable[..., None]) -> Callable[..., None]:
-    """The command with an option for each setting of training; its parameter `asked` gets those that were given."""
-    own = [entry for entry in inspect.signature(command).parameters.values() if entry.name != "asked"]
-    options = [_option(entry) for entry in SETTINGS.values()]
-
-    @functools.wraps(command)
-    def run(**given: Any) -> None:
-        values = {name: given.pop(name) for name in SETTINGS}
-        command(asked={name: value for name, value in values.items() if value is not None}, **given)
-
-    parameters = [*own, *options]
-    run.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
-    run.__annotations__ = {entry.name: entry.annotation for entry in parameters}
-    return run
+def setting_options() -> list[inspect.Parameter]:
+    """An option for each setting; None where it was not given and follows something else."""
+    return [_option(entry) for entry in SETTINGS.values()]
 
 
 def _option(entry: Setting) -> inspect.Parameter:

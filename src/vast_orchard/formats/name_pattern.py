@@ -2,15 +2,15 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from posixpath import splitext
 
-from vast_orchard.errors import InputError
+from vast_orchard.errors import InputError, SplitError
 from vast_orchard.formats.told import NOTHING_TOLD, Told, class_or_none, merge_spellings, set_of
 from vast_orchard.types import SetName
 
-__all__ = ["PLACEHOLDERS", "USUAL_PATTERNS", "PatternReading"]
+__all__ = ["PLACEHOLDERS", "USUAL_PATTERNS", "PatternReading", "keys_by_pattern"]
 
 PLACEHOLDERS = {
     "class": "the class: any text",
@@ -141,3 +141,28 @@ def _found(
     if "set" in found and set_name is None:
         return None
     return class_or_none(found["class"]) if "class" in found else None, set_name, found.get("group")
+
+
+def keys_by_pattern(paths: Sequence[str], pattern: str) -> list[str | None]:
+    """What a pattern reads as {group} from each file's name; None where it does not fit.
+
+    Raises
+    ------
+    SplitError
+        The pattern names no group, or fits no file.
+    InputError
+        It is no pattern.
+    """
+    if "{group}" not in pattern:
+        raise SplitError(
+            f"The pattern {pattern!r} names no {{group}}.",
+            "Write {group} where the part stands that keeps pictures together, such as {group}_{number}.",
+        )
+    reading = PatternReading(pattern, paths)
+    keys = [reading.tell(path).group for path in paths]
+    if paths and not any(keys):
+        raise SplitError(
+            f"The pattern {pattern!r} fits none of {len(paths):,} names, such as {paths[0]}.",
+            "Write the text between the parts as it stands in the names.",
+        )
+    return keys
