@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
+import hypothesis
 import psycopg
 import pytest
 from starlette.testclient import TestClient
@@ -21,6 +22,10 @@ from vast_orchard.settings import Settings
 from vast_orchard.store.database import Database
 from vast_orchard.store.migrate import migrate
 from vast_orchard.supervision.postgres import Cluster, open_cluster
+
+# A slow machine fails no property.
+hypothesis.settings.register_profile("orchard", deadline=None)
+hypothesis.settings.load_profile("orchard")
 
 
 @pytest.fixture(scope="session")

@@ -25,7 +25,6 @@ _COUNT, _SEED = int(os.environ.get("FUZZ_REQUESTS", "1200")), int(os.environ.get
 _LIMIT_S = float(os.environ.get("FUZZ_LIMIT_S", "30"))
 _SETTINGS = settings(
     max_examples=int(os.environ.get("FUZZ_EXAMPLES", "10")),
-    deadline=None,
     database=None,
     derandomize=True,
     phases=[Phase.generate],

@@ -47,7 +47,7 @@ def test_concordance_is_its_twin() -> None:
     assert np.abs(found - expected).max() < ALIGNMENT
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     zoom=st.floats(-0.06, 0.06),
     turn=st.floats(-0.07, 0.07),

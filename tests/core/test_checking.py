@@ -191,7 +191,7 @@ _part = st.one_of(
 
 
 @given(parts=st.lists(st.one_of(_part, st.builds(Repeat, layers=st.lists(_part, max_size=3).map(tuple))), max_size=7))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_whatever_is_written_is_answered_in_words(parts: list[Part]) -> None:
     found = _check(*parts)
     if found.wrong is None:

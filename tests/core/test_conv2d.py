@@ -45,7 +45,7 @@ def test_convolution_is_its_twin(groups: int, channels: int, filters: int, kerne
     edge=st.sampled_from(["keep", "cut"]),
     width=st.sampled_from(_WIDTHS),
 )
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 def test_gradients_are_those_of_a_linear_map(
     side: tuple[int, int], kernel: int, stride: int, dilation: int, edge: str, width: tuple[int, int, int]
 ) -> None:

@@ -32,7 +32,7 @@ def _heap(sizes: list[int], classes: int = 3) -> tuple[list[str], list[str], lis
 
 
 @given(sizes=st.lists(st.integers(1, 9), min_size=6, max_size=60), seed=st.integers(0, 2**32 - 1))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_groups_are_never_cut_and_no_set_is_left_empty(sizes: list[int], seed: int) -> None:
     identities, labels, keys = _heap(sizes)
     chosen = grouped_split(identities, labels, keys, DEFAULT_SHARES, seed)
@@ -42,7 +42,7 @@ def test_groups_are_never_cut_and_no_set_is_left_empty(sizes: list[int], seed: i
 
 
 @given(order=st.randoms(use_true_random=False), seed=st.integers(0, 999))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_the_order_of_import_and_the_names_of_groups_do_not_matter(order: object, seed: int) -> None:
     identities, labels, keys = _heap([5, 1, 3, 1, 1, 4, 2, 1, 1, 6])
     chosen = dict(zip(identities, grouped_split(identities, labels, keys, DEFAULT_SHARES, seed), strict=True))
@@ -100,7 +100,7 @@ def test_topping_up_moves_nothing_and_keeps_groups_together() -> None:
 
 
 @given(sizes=st.lists(st.integers(1, 6), min_size=12, max_size=60), count=st.integers(2, 6), seed=st.integers(0, 99))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_folds_hold_every_picture_once_and_cut_no_group(sizes: list[int], count: int, seed: int) -> None:
     identities, labels, keys = _heap(sizes)
     folds = stratified_folds(identities, labels, keys, count, seed)

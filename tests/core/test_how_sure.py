@@ -153,7 +153,7 @@ def test_calibration_by_hand() -> None:
     assert found.brier == pytest.approx((15 * 0.32 + 15 * 0.72 + 27 * 0.02 + 3 * 1.62) / 60)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 12)), min_size=1, max_size=80))
 def test_parts_keep_copies_together_and_classes_even(pictures: list[tuple[int, int]]) -> None:
     groups = np.array([group for _, group in pictures])

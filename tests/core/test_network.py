@@ -101,7 +101,7 @@ def test_folding_batch_norm_changes_next_to_nothing(described: NetworkDescriptio
 
 
 @given(count=st.integers(1, 70), threads=st.integers(1, 3), seed=st.integers(0, 99))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_an_answer_does_not_depend_on_the_batch_or_the_threads(count: int, threads: int, seed: int) -> None:
     network = Network(_GRAPH, seed)
     x = np.random.default_rng(seed).standard_normal((count, 8, 8, 2)).astype(np.float32)

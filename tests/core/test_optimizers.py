@@ -92,7 +92,7 @@ def test_going_on_from_stored_memory_is_as_if_never_stopped(name: OptimizerName)
 
 
 @given(limit=st.floats(0.01, 100), scale=st.floats(1e-3, 1e3), seed=st.integers(0, 99))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_clipping_shortens_to_the_limit_and_keeps_the_direction(limit: float, scale: float, seed: int) -> None:
     random = np.random.default_rng(seed)
     gradients = {"a": random.standard_normal((2, 7)) * scale, "b": random.standard_normal(30) * scale}

@@ -49,7 +49,7 @@ def test_pasted_parts_are_as_large_as_their_share_of_the_label() -> None:
 
 
 @given(order=st.permutations(range(12)), size=st.integers(1, 12), epoch=st.integers(1, 50))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_mixing_does_not_depend_on_order_or_batch(order: list[int], size: int, epoch: int) -> None:
     pixels, identities = _levels(12)
     both = Variation(operations=(operation("turn"), operation("blend"), operation("paste")))
@@ -86,7 +86,7 @@ def test_an_epoch_shows_each_picture_once_unless_told_otherwise() -> None:
 
 
 @given(counts=st.lists(st.integers(1, 40), min_size=1, max_size=6), seed=st.integers(0, 99), epoch=st.integers(1, 9))
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 def test_balanced_draws_show_classes_alike_and_no_picture_ahead_of_its_class(
     counts: list[int], seed: int, epoch: int
 ) -> None:

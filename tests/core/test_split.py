@@ -22,7 +22,7 @@ _class_counts = st.dictionaries(st.sampled_from("abcdefg"), st.integers(1, 60), 
 
 
 @given(counts=_class_counts, seed=st.integers(0, 2**63), data=st.data())
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_every_class_is_met_within_a_picture_and_the_whole_too(
     counts: dict[str, int], seed: int, data: st.DataObject
 ) -> None:

@@ -46,7 +46,7 @@ def _one(picture: Array, variation: Variation, seed: int = 1) -> Array:
 @given(
     order=st.permutations(range(9)), size=st.integers(1, 9), seed=st.integers(0, 2**32 - 1), epoch=st.integers(1, 500)
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_order_and_batch_do_not_matter(order: list[int], size: int, seed: int, epoch: int) -> None:
     pixels, identities = _pictures(9)
     together = vary(pixels, identities, _EVERYTHING, seed, epoch)
@@ -106,7 +106,7 @@ def test_nothing_does_nothing_and_originals_stay() -> None:
     height=st.integers(2, 11),
     width=st.integers(2, 11),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_shapes_hold_for_every_mix_of_operations(
     kinds: set[str], strength: float, drawn: int, spread: float, channels: int, height: int, width: int
 ) -> None:

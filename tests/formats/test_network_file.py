@@ -137,7 +137,7 @@ def _networks(draw: st.DrawFn) -> NetworkDescription:
 
 
 @given(_networks(), st.integers(0, 1000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_random_networks_go_out_and_come_back_in(network: NetworkDescription, seed: int) -> None:
     before = Preprocessing(size=20)
     description = resolved(network, before.input_shape, 3)

@@ -130,7 +130,7 @@ def _jobs(draw: st.DrawFn) -> tuple[bytes, Preprocessing]:
 
 
 @given(st.lists(_jobs(), min_size=12, max_size=12))
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 def test_the_page_sees_what_the_application_sees(page: Path, jobs: list[tuple[bytes, Preprocessing]]) -> None:
     _check_same(page, jobs)
 

@@ -135,7 +135,7 @@ def _after_a_step(description: NetworkDescription, seed: int) -> dict[str, Array
     channels=st.sampled_from([1, 3]),
     seed=st.integers(0, 1000),
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 def test_random_networks_agree_after_a_training_step(
     layers: list[Part], end: tuple[d.Layer, ...], channels: int, seed: int
 ) -> None:

@@ -118,7 +118,7 @@ _WHOLE = {kind: encoded(_QUARTERS, kind) for kind in ("PNG", "JPEG", "GIF", "TIF
 
 
 @given(kind=st.sampled_from(sorted(_WHOLE)), data=st.data())
-@settings(max_examples=400, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=400, suppress_health_check=[HealthCheck.too_slow])
 def test_whatever_is_flipped_is_read_or_refused(kind: str, data: st.DataObject) -> None:
     broken = bytearray(_WHOLE[kind])
     for _ in range(data.draw(st.integers(1, 6))):

@@ -11,7 +11,7 @@ from vast_orchard.starters.pose import Pose
 from vast_orchard.starters.teaching import Lesson, draw_pictures, drawn_examples
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(0, 2**31), st.integers(0, 5000), st.integers(0, 2**31), st.sampled_from([16, 48, 64]))
 def test_every_class_of_every_seed_draws_a_picture_that_is_not_plain(
     seed: int, number: int, draw: int, side: int

@@ -134,7 +134,7 @@ def test_a_later_name_of_a_class_stands_also_if_it_is_the_same(desk: _Desk) -> N
         assert [(entry.name, entry.sign) for entry in list_classes(session, desk.project)][1] == ("plate", "D")
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(
         st.tuples(

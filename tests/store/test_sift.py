@@ -442,7 +442,7 @@ _WORDS = st.sampled_from(_ODD.split())
 _LINES = st.one_of(st.text(max_size=60), st.lists(_WORDS, max_size=12).map(" ".join))
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 @given(line=_LINES, cut=st.integers(0, 60))
 def test_any_line_is_answered_or_its_mistake_is_placed(desk: Desk, line: str, cut: int) -> None:
     try:
@@ -466,7 +466,7 @@ _CONDITIONS = st.sampled_from([(sift, frozenset(ids)) for sift, ids in _LETS_THR
 _EVERY = frozenset(range(1, 7))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(one=_CONDITIONS, two=_CONDITIONS)
 def test_joins_are_those_of_sets(desk: Desk, one: tuple[str, frozenset[int]], two: tuple[str, frozenset[int]]) -> None:
     (a, in_a), (b, in_b) = one, two
