@@ -24,7 +24,8 @@ from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.serving.answering import Prepared
 from vast_orchard.serving.app import create_serving_app
 from vast_orchard.store.models import get_model
-from vast_orchard.store.serving import delete_token, inner_secret, list_tokens
+from vast_orchard.store.offers import change_offer, offer_model
+from vast_orchard.store.serving import delete_token, inner_secret, list_served, list_tokens
 
 _PREDICT = "/models/ridge-station/predict"
 
@@ -95,6 +96,32 @@ def test_a_token_that_was_taken_back_lets_nobody_in(served: Served, asking: Test
         assert entry.used_at is not None
         delete_token(session, entry.id)
     until("nobody is let in", lambda: _ask(asking, token, png(1)).status_code == 401, 5)
+
+
+def test_no_two_models_are_asked_by_one_name_and_no_known_address_changes(served: Served) -> None:
+    """Names that differ in signs only, and one that is called as another came to be."""
+    world = served.world
+    with world.context.database.session() as session:
+        model = get_model(session, served.models[1])
+        signs = offer_model(session, model, "Ridge-Station!")
+        change_offer(session, signs.id, {"state": "in_use"})
+        clash = offer_model(session, model, f"Ridge Station {served.project}")
+        change_offer(session, clash.id, {"state": "in_use"})
+
+    def names() -> dict[str, str]:
+        with world.context.database.session() as session:
+            return {one.name: one.slug for one in list_served(session)}
+
+    found = names()
+    assert found["Ridge Station"] == "ridge-station"
+    assert found["Ridge-Station!"] == f"ridge-station-{served.project}"
+    assert len(set(found.values())) == 3
+    # The first is put away and comes back: nobody has taken its name meanwhile.
+    with world.context.database.session() as session:
+        change_offer(session, served.offers[0], {"state": "put_away"})
+    assert names() == {name: slug for name, slug in found.items() if name != "Ridge Station"}
+    served.use(0)
+    assert names() == found
 
 
 # What is answered.

@@ -5,8 +5,8 @@ import hashlib
 import re
 import secrets
 import unicodedata
-from collections import Counter
 from collections.abc import Mapping, Sequence
+from itertools import chain, count
 from typing import Any
 
 from sqlalchemy import func, select, update
@@ -40,20 +40,40 @@ def _slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-") or "model"
 
 
+def _slugs(session: Session) -> dict[tuple[int, str], str]:
+    """A name for addresses of each name on offer, by project and name in small letters; no two are the same.
+
+    Whoever came first has the plain one, whether it is in use or not, so that what others put on offer or in use
+    later changes no address that is known already.
+    """
+    name = func.lower(Offer.name)
+    lines = session.execute(
+        select(Offer.project_id, name).group_by(Offer.project_id, name).order_by(func.min(Offer.id))
+    )
+    found: dict[tuple[int, str], str] = {}
+    taken: set[str] = set()
+    for project_id, lowered in lines:
+        plain = _slug(lowered)
+        candidates = chain((plain, f"{plain}-{project_id}"), (f"{plain}-{project_id}-{n}" for n in count(2)))
+        found[project_id, lowered] = slug = next(one for one in candidates if one not in taken)
+        taken.add(slug)
+    return found
+
+
 def list_served(session: Session) -> Sequence[ServedValue]:
-    """The models in use, of all projects, with names for addresses; of one that two projects use its number is part."""
+    """The models in use, of all projects, with names for addresses."""
     rows = session.execute(
-        select(Offer, Model)
+        select(Offer, Model, func.lower(Offer.name))
         .join(Model, Model.id == Offer.model_id)
         .join(Project, Project.id == Offer.project_id)
         .outerjoin(Run, Run.id == Model.run_id)
         .where(Offer.state == OfferState.IN_USE.value, Run.deleted_at.is_(None), Project.deleted_at.is_(None))
         .order_by(Offer.project_id, func.lower(Offer.name))
     ).all()
-    slugs = Counter(_slug(offer.name) for offer, _ in rows)
+    slugs = _slugs(session) if rows else {}
     return [
         ServedValue(
-            slug=_slug(offer.name) if slugs[_slug(offer.name)] == 1 else f"{_slug(offer.name)}-{offer.project_id}",
+            slug=slugs[offer.project_id, lowered],
             name=offer.name,
             version=offer.version,
             project_id=offer.project_id,
@@ -64,7 +84,7 @@ def list_served(session: Session) -> Sequence[ServedValue]:
             temperature=model.temperature,
             unsure_below=model.unsure_below,
         )
-        for offer, model in rows
+        for offer, model, lowered in rows
     ]
 
 
