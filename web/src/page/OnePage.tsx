@@ -1,26 +1,23 @@
 /** Pictures in, answers out: one large, many as a list; fit for a finger. */
-import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import { answersAsCsv, spoken } from "../domain/tried";
 import { plural, probability } from "../domain/words";
 import type { Engine } from "../engine/engine";
 import { Button } from "../parts/Button";
 import { ClassSign } from "../parts/ClassSign";
+import { ChoosePictures, PictureArea, TOUCH } from "../parts/PictureArea";
 import { ProgressBar } from "../parts/ProgressBar";
 import { askedOf } from "./asked";
 import { Live } from "./Live";
 import { Said } from "./Said";
 import { type Asking, type Tried, useAsking } from "./useAsking";
 
-/** Large enough for a finger. */
-const TOUCH = "min-h-11 px-4";
-
 export function OnePage({ engine }: { engine: Engine }) {
   const asking = useAsking(engine);
   const [live, setLive] = useState(false);
-  const chooser = useRef<HTMLInputElement>(null);
   const { model } = engine;
   return (
-    <Dropping onFiles={asking.ask}>
+    <PictureArea onFiles={asking.ask}>
       <header className="border-b border-hairline bg-surface px-4 py-3">
         <h1 className="text-xl font-semibold">{model.name}</h1>
         <p className="text-quiet">
@@ -29,24 +26,10 @@ export function OnePage({ engine }: { engine: Engine }) {
       </header>
       <main className="mx-auto flex max-w-[880px] flex-col gap-4 p-4">
         <div className="flex flex-wrap items-center gap-2">
-          <Button kind="main" className={TOUCH} onClick={() => chooser.current?.click()}>
-            Choose pictures
-          </Button>
+          <ChoosePictures onFiles={asking.ask} />
           <Button className={TOUCH} aria-pressed={live} onClick={() => setLive(!live)}>
             {live ? "Close the camera" : "Camera"}
           </Button>
-          <input
-            ref={chooser}
-            type="file"
-            accept="image/*"
-            multiple
-            hidden
-            data-testid="files"
-            onChange={({ currentTarget }) => {
-              asking.ask([...(currentTarget.files ?? [])]);
-              currentTarget.value = "";
-            }}
-          />
           {asking.tried.length > 1 && (
             <Button className={TOUCH} onClick={() => saveTable(asking.tried, engine)}>
               Table as CSV
@@ -64,38 +47,7 @@ export function OnePage({ engine }: { engine: Engine }) {
         <Others asking={asking} engine={engine} />
         <About engine={engine} />
       </main>
-    </Dropping>
-  );
-}
-
-function Dropping({ onFiles, children }: { onFiles: (files: readonly File[]) => void; children: ReactNode }) {
-  const [over, setOver] = useState(false);
-  useEffect(() => {
-    const onPaste = (event: ClipboardEvent) => {
-      const files = [...(event.clipboardData?.files ?? [])];
-      if (files.length) onFiles(files);
-    };
-    window.addEventListener("paste", onPaste);
-    return () => window.removeEventListener("paste", onPaste);
-  }, [onFiles]);
-  const onDrop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
-    onFiles([...event.dataTransfer.files]);
-  };
-  return (
-    <section
-      aria-label="The model"
-      className={`min-h-dvh ${over ? "bg-choice-wash" : ""}`}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={onDrop}
-    >
-      {children}
-    </section>
+    </PictureArea>
   );
 }
 

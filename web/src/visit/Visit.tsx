@@ -1,14 +1,13 @@
 /** Pictures in, answers out, by a model that is asked over the network; fit for a finger. */
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { spoken } from "../domain/tried";
 import { plural } from "../domain/words";
 import { Button } from "../parts/Button";
 import { shotOf } from "../parts/camera";
 import { LiveCamera } from "../parts/LiveCamera";
+import { ChoosePictures, PictureArea, TOUCH } from "../parts/PictureArea";
 import { Ruler } from "../parts/Ruler";
 import { answersFor, type VisitAnswer, type VisitedModel, visited } from "./asking";
-
-const TOUCH = "min-h-11 px-4";
 
 interface Shown {
   readonly url: string;
@@ -21,35 +20,33 @@ export function Visit({ slug, token }: { slug: string; token: string }) {
   const [shown, setShown] = useState<readonly Shown[]>([]);
   const [busy, setBusy] = useState(false);
   const [live, setLive] = useState(false);
-  const chooser = useRef<HTMLInputElement>(null);
-  const fail = (error: unknown) => setWrong(error instanceof Error ? error.message : String(error));
   useEffect(() => {
     visited(slug, token).then(setModel, (error) => setWrong(error.message));
   }, [slug, token]);
-  const ask = async (files: readonly File[]) => {
-    setBusy(true);
-    setWrong("");
-    try {
-      for (const file of files) {
-        const [answer] = await answersFor(slug, token, [file]);
-        if (answer)
-          setShown((now) => [
-            { url: URL.createObjectURL(file), answer: { ...answer, file: file.name } },
-            ...now,
-          ]);
+  const onFiles = useCallback(
+    async (files: readonly File[]) => {
+      setBusy(true);
+      setWrong("");
+      try {
+        for (const file of files) {
+          const [answer] = await answersFor(slug, token, [file]);
+          const url = URL.createObjectURL(file);
+          if (answer) setShown((now) => [{ url, answer: { ...answer, file: file.name } }, ...now]);
+        }
+      } catch (error) {
+        setWrong(inWords(error));
       }
-    } catch (error) {
-      fail(error);
-    }
-    setBusy(false);
-  };
+      setBusy(false);
+    },
+    [slug, token],
+  );
   const askFrame = async (video: HTMLVideoElement) => {
     if (!video.videoWidth) return undefined;
     const [answer] = await answersFor(slug, token, [await shotOf(video, "frame.jpg", "image/jpeg")]);
     return answer;
   };
   return (
-    <section aria-label="The model" className="min-h-dvh">
+    <PictureArea onFiles={onFiles}>
       <header className="border-b border-hairline bg-surface px-4 py-3">
         <h1 className="text-xl font-semibold">{model?.title ?? "A model"}</h1>
         <p className="text-quiet">
@@ -65,33 +62,27 @@ export function Visit({ slug, token }: { slug: string; token: string }) {
         )}
         {model && (
           <div className="flex flex-wrap items-center gap-2">
-            <Button kind="main" className={TOUCH} disabled={busy} onClick={() => chooser.current?.click()}>
-              {busy ? "Being answered …" : "Choose pictures"}
-            </Button>
+            <ChoosePictures onFiles={onFiles} busy={busy} />
             {/* A browser gives the camera to secure addresses alone. */}
             {window.isSecureContext && (
               <Button className={TOUCH} aria-pressed={live} onClick={() => setLive(!live)}>
                 {live ? "Close the camera" : "Camera"}
               </Button>
             )}
-            <input
-              ref={chooser}
-              type="file"
-              accept="image/*"
-              multiple
-              hidden
-              data-testid="files"
-              onChange={({ currentTarget }) => {
-                void ask([...(currentTarget.files ?? [])]);
-                currentTarget.value = "";
-              }}
-            />
           </div>
         )}
         {live && (
-          <LiveCamera look={TOUCH} ask={askFrame} onKeep={(file) => void ask([file])} onFail={fail}>
+          <LiveCamera
+            look={TOUCH}
+            ask={askFrame}
+            onKeep={(file) => void onFiles([file])}
+            onFail={(error) => setWrong(inWords(error))}
+          >
             {(answer) => <Answered answer={answer} />}
           </LiveCamera>
+        )}
+        {model && !live && !shown.length && (
+          <p className="text-quiet">Choose pictures, or drop or paste them anywhere here.</p>
         )}
         {shown.map((one) => (
           <article key={one.url} aria-label={one.answer.file} className="flex flex-wrap items-start gap-6">
@@ -106,9 +97,11 @@ export function Visit({ slug, token }: { slug: string; token: string }) {
           </article>
         ))}
       </main>
-    </section>
+    </PictureArea>
   );
 }
+
+const inWords = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
 function Answered({ answer }: { answer: VisitAnswer }) {
   if (answer.error)

@@ -55,6 +55,20 @@ class Value:
         """Channels, or features."""
         return self.shape[-1]
 
+    @property
+    def three(self) -> tuple[int, int, int]:
+        """Height, width and channels of maps."""
+        height, width, channels = self.shape
+        return height, width, channels
+
+    @property
+    def in_file(self) -> tuple[int, ...]:
+        """Its sides as the file has them; 0 for the number of pictures."""
+        if not self.maps:
+            return 0, self.shape[0]
+        height, width, channels = self.three
+        return (0, height, width, channels) if self.last else (0, channels, height, width)
+
 
 def constant_by_channel(constant: Array, value: Value) -> FloatArray:
     """A constant that is joined to a value by broadcasting, as (channels,) in the core's order, float64.

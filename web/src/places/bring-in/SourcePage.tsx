@@ -1,8 +1,8 @@
 /** The ways in, each in a row of its own, and below them the sources that came by these ways before. */
-import { type DragEvent, useState } from "react";
 import { useImports, useSources } from "../../api/queries";
 import { usePlace } from "../../app/context";
 import { useNotices } from "../../parts/Notices";
+import { useDrop } from "../../parts/useDrop";
 import { PlaceHead } from "../head/PlaceHead";
 import { fromDrop } from "./bringIn";
 import { Layouts } from "./Layouts";
@@ -16,7 +16,10 @@ export function SourcePage() {
   const { project } = usePlace();
   const sources = useSources();
   const { sending, send, read, stop } = useSending(project.id);
-  const drop = useDrop(send);
+  const { fail } = useNotices();
+  const drop = useDrop((event) => {
+    fromDrop(event.dataTransfer).then(send, fail);
+  });
   const busy = !!sending;
   return (
     <section
@@ -46,27 +49,6 @@ export function SourcePage() {
       </div>
     </section>
   );
-}
-
-/** Files and folders can be dropped anywhere on the page. */
-function useDrop(send: ReturnType<typeof useSending>["send"]) {
-  const { fail } = useNotices();
-  const [over, setOver] = useState(false);
-  return {
-    over,
-    handlers: {
-      onDragOver: (event: DragEvent) => {
-        event.preventDefault();
-        setOver(true);
-      },
-      onDragLeave: (event: DragEvent) => event.currentTarget === event.target && setOver(false),
-      onDrop: (event: DragEvent) => {
-        event.preventDefault();
-        setOver(false);
-        fromDrop(event.dataTransfer).then(send, fail);
-      },
-    },
-  };
 }
 
 function PastImports({ projectId }: { projectId: number }) {

@@ -1,5 +1,5 @@
 /** Release: try a model on new pictures, and hand it over with its proof. */
-import { type DragEvent, type ReactNode, useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { Model, Run } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
 import { oneThreshold, thresholdOf } from "../../domain/sureness";
@@ -8,6 +8,7 @@ import { Choice } from "../../parts/Choice";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Empty } from "../../parts/States";
+import { useDrop } from "../../parts/useDrop";
 import { fromDrop } from "../bring-in/bringIn";
 import { NothingYet } from "../head/NothingYet";
 import type { Second } from "./Beside";
@@ -206,22 +207,14 @@ function TryArea({
   children: ReactNode;
 }) {
   const { fail } = useNotices();
-  const [over, setOver] = useState(false);
-  const onDrop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
+  const { over, handlers } = useDrop((event) => {
     fromDrop(event.dataTransfer).then(onFiles).catch(fail);
-  };
+  });
   return (
     <section
       aria-label="Try pictures"
       className={`flex min-w-0 flex-1 flex-col ${over ? "bg-choice-wash" : ""}`}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={onDrop}
+      {...handlers}
     >
       {children}
     </section>

@@ -1,7 +1,8 @@
 /** Pictures that are dropped anywhere on Rows are brought in; on the row of a class they are proposed to be of it. */
-import { type DragEvent, type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import { usePlace } from "../../app/context";
 import { useNotices } from "../../parts/Notices";
+import { useDrop } from "../../parts/useDrop";
 import { fromDrop } from "../bring-in/bringIn";
 import type { useSending } from "../bring-in/useSending";
 
@@ -13,26 +14,13 @@ interface Props {
 export function DropArea({ send, children }: Props) {
   const { classes } = usePlace();
   const { fail } = useNotices();
-  const [over, setOver] = useState(false);
-  const onDrop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
+  const { over, handlers } = useDrop((event) => {
     const row = (event.target as Element).closest("[data-row]")?.getAttribute("data-row");
     const className = classes.find((entry) => row === `class-${entry.id}`)?.name;
     fromDrop(event.dataTransfer).then((files) => send(files, className ? { className } : {}), fail);
-  };
+  });
   return (
-    <div
-      role="application"
-      aria-label="Rows"
-      className="relative flex h-full flex-col"
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
-      onDrop={onDrop}
-    >
+    <div role="application" aria-label="Rows" className="relative flex h-full flex-col" {...handlers}>
       {children}
       {over && (
         <div className="pointer-events-none absolute inset-3 top-24 z-30 flex items-center justify-center border-2 border-dashed border-choice bg-choice-wash/80 text-xl font-semibold">
