@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated
 
-from fastapi import Depends, Header, Path, Request
+from fastapi import Depends, Header, Path, Query, Request
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.upload_space import UploadSpace
@@ -18,7 +18,7 @@ from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.values import ModelValue, ProjectName, RunValue
 
-__all__ = ["LARGEST_ID", "ModelOf", "Parts", "PartsOf", "ProjectOf", "RunOf", "SessionOf", "WindowOf"]
+__all__ = ["LARGEST_ID", "LookQuery", "ModelOf", "Parts", "PartsOf", "ProjectOf", "RunOf", "SessionOf", "WindowOf"]
 
 LARGEST_ID = 2**31 - 1
 
@@ -54,6 +54,8 @@ def _session(parts: PartsOf) -> Iterator[Session]:
 
 # Committed before the answer is sent ("function" scope), so that an answer is never about what may still fail.
 SessionOf = Annotated[Session, Depends(_session, scope="function")]
+
+LookQuery = Annotated[int | None, Query(ge=1, le=LARGEST_ID, description="Needed for the test set.")]
 
 WindowOf = Annotated[str, Header(alias="X-Window", min_length=1, max_length=64, description="Id of the window.")]
 

@@ -4,24 +4,22 @@ import re
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Path, Query, Response, UploadFile
+from fastapi import APIRouter, Query, Response
 from fastapi import status as http
 from sqlalchemy.orm import Session
 
-from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, Parts, PartsOf, ProjectOf, SessionOf, WindowOf
+from vast_orchard.api.dependencies import LookQuery, ModelOf, ProjectOf, SessionOf, WindowOf
 from vast_orchard.api.schemas.base import JudgedSet
 from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.mending import ActionRead
 from vast_orchard.api.schemas.models import (
     AnswerProposalRead,
-    HeatmapRead,
     JudgedRead,
     JudgementCreate,
     JudgementRead,
     LookCreate,
     LookRead,
     ModelRead,
-    NearestRead,
     OutcomeRead,
     OutsideRead,
     ProposalsAccept,
@@ -38,12 +36,9 @@ from vast_orchard.at_once.unsure import below_for_aim
 from vast_orchard.errors import ConflictError, InputError, MissingError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store import models, outside, predictions, proposals
-from vast_orchard.store.areas import areas_for
 from vast_orchard.store.jobs import get_job, job_of
-from vast_orchard.store.pictures import picture_detail
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind, JobState
-from vast_orchard.store.snapshots import learnt_as, set_then
 from vast_orchard.store.values import ActionValue, JobValue, ModelValue, OutcomeValue, ProposalCount
 from vast_orchard.types import JudgedSet as Sets
 
@@ -52,7 +47,6 @@ __all__ = ["router"]
 router = APIRouter(prefix="/api", tags=["models"])
 
 LabelsQuery = Annotated[Literal["then", "today"], Query(description="As they were when it was judged, or now.")]
-LookQuery = Annotated[int | None, Query(ge=1, le=LARGEST_ID, description="Needed for the test set.")]
 
 
 @router.get("/projects/{project_id}/models", response_model=list[ModelRead])
@@ -161,14 +155,8 @@ def sentences(
     session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
 ) -> list[dict[str, Any]]:
     """A judged set in a few sentences: what is confused, where errors are, what would help most next."""
-    _check_shown(session, model, set, look)
+    models.check_shown(session, model.id, set, look)
     return in_short(session, model, set)
-
-
-def _check_shown(session: Session, model: ModelValue, name: str | None, look: int | None) -> None:
-    """That what is said of a set may be shown: of the test set by a counted look only."""
-    if name == "test":
-        models.check_look(session, model.id, look)
 
 
 def _judged(session: Session, model: ModelValue, name: str, look: int | None) -> dict[str, Any]:
@@ -181,7 +169,7 @@ def _judged(session: Session, model: ModelValue, name: str, look: int | None) ->
 
 def _check_answered(session: Session, model: ModelValue, name: str, look: int | None) -> None:
     """That a set was judged, and may be shown."""
-    _check_shown(session, model, name, look)
+    models.check_shown(session, model.id, name, look)
     if models.judgement_of(session, model.id, name) is None:
         raise MissingError(
             f"The model of run {model.run_number} was not judged on {name} yet.",
@@ -234,7 +222,7 @@ def sureness(
     session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
 ) -> dict[str, Any]:
     """How sure the figures on a set are: intervals, calibration, answering or not; the test set by a counted look."""
-    _check_shown(session, model, set, look)
+    models.check_shown(session, model.id, set, look)
     found = models.sureness_of(session, model.id, set)
     if found is None:
         raise MissingError(
@@ -249,7 +237,7 @@ def slices(
     session: SessionOf, model: ModelOf, set: JudgedSet = "validation", look: LookQuery = None
 ) -> list[dict[str, Any]]:
     """Facts of pictures that go with errors; the surest first."""
-    _check_shown(session, model, set, look)
+    models.check_shown(session, model.id, set, look)
     return find_slices(session, model, set)
 
 
@@ -265,124 +253,6 @@ def set_unsure(session: SessionOf, model: ModelOf, body: UnsureUpdate) -> ModelV
     return models.set_unsure(session, model.id, below)
 
 
-_LookedForQuery = Annotated[
-    int | None, Query(ge=1, le=LARGEST_ID, description="The class that it says by default.")
-]  # fmt: skip
-_LayerQuery = Annotated[str | None, Query(max_length=200, description="For gradients.")]
-
-
-@router.get("/models/{model_id}/pictures/{picture_id}/heatmap", response_model=HeatmapRead)
-def heatmap(
-    session: SessionOf,
-    model: ModelOf,
-    parts: PartsOf,
-    picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    class_id: _LookedForQuery = None,
-    way: Literal["gradients", "covering"] = "gradients",
-    layer: _LayerQuery = None,
-    look: LookQuery = None,
-) -> dict[str, Any]:
-    """Where the model looks in a picture; in one of its test pictures by a counted look."""
-    picture = picture_detail(session, model.project_id, picture_id, None).picture
-    _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
-    place = _place_of_class(model, class_id)
-    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
-    session.commit()  # the connection is free while the picture is looked at
-    found: dict[str, Any] = parts.quick.run(
-        "heatmap",
-        model_path=model.path,
-        sha256=picture.sha256,
-        class_place=place,
-        layer=layer,
-        way=way,
-        area=area,
-    )
-    return {**found, "class_id": model.classes[found["class_place"]]["id"]}
-
-
-@router.post("/models/{model_id}/try/heatmap", response_model=HeatmapRead)
-def tried_heatmap(
-    session: SessionOf,
-    model: ModelOf,
-    parts: PartsOf,
-    file: UploadFile,
-    class_id: _LookedForQuery = None,
-    way: Literal["gradients", "covering"] = "gradients",
-    layer: _LayerQuery = None,
-) -> dict[str, Any]:
-    """Where the model looks in a picture file; nothing is stored."""
-    place = _place_of_class(model, class_id)
-    session.commit()  # the connection is free while the picture is looked at
-    data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
-    found: dict[str, Any] = parts.quick.run(
-        "tried_heatmap", model_path=model.path, data=data, class_place=place, layer=layer, way=way
-    )
-    return {**found, "class_id": model.classes[found["class_place"]]["id"]}
-
-
-def _place_of_class(model: ModelValue, class_id: int | None) -> int | None:
-    ids = [entry["id"] for entry in model.classes]
-    if class_id is None or class_id in ids:
-        return None if class_id is None else ids.index(class_id)
-    raise InputError(f"The model has no class {class_id}.", f"Take one of {', '.join(map(str, ids))}.")
-
-
-@router.get("/models/{model_id}/pictures/{picture_id}/nearest", response_model=list[NearestRead])
-def nearest(
-    session: SessionOf,
-    model: ModelOf,
-    parts: PartsOf,
-    picture_id: Annotated[int, Path(ge=1, le=2**62)],
-    count: Annotated[int, Query(ge=1, le=50)] = 6,
-    look: LookQuery = None,
-) -> list[dict[str, Any]]:
-    """The training pictures that lie nearest to one as the network sees them, with their labels then and now.
-
-    To one of its test pictures by a counted look. Its training set must have been judged.
-    """
-    picture = picture_detail(session, model.project_id, picture_id, None).picture
-    _check_shown(session, model, set_then(session, model.snapshot_id, picture_id), look)
-    path = _features_of(parts, model)
-    area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
-    session.commit()  # the connection is free meanwhile
-    asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
-    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, area=area, **asked)
-    return _labelled(session, model, found)
-
-
-@router.post("/models/{model_id}/try/nearest", response_model=list[NearestRead])
-def tried_nearest(
-    session: SessionOf,
-    model: ModelOf,
-    parts: PartsOf,
-    file: UploadFile,
-    count: Annotated[int, Query(ge=1, le=50)] = 6,
-) -> list[dict[str, Any]]:
-    """The training pictures that lie nearest to a picture file, which is not stored."""
-    path = _features_of(parts, model)
-    session.commit()  # the connection is free meanwhile
-    data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
-    found: list[tuple[int, float]] = parts.quick.run(
-        "tried_nearest", model_path=model.path, features_path=path, data=data, count=count
-    )
-    return _labelled(session, model, found)
-
-
-def _features_of(parts: Parts, model: ModelValue) -> str:
-    """Where what the network makes of its training pictures lies."""
-    path = parts.store.features_path(model.path)
-    if path is None or not parts.store.exists(path):
-        raise MissingError(
-            "What the network makes of its training pictures is not known yet.", "Judge it on its training set."
-        )
-    return path
-
-
-def _labelled(session: Session, model: ModelValue, found: Sequence[tuple[int, float]]) -> list[dict[str, Any]]:
-    labels = learnt_as(session, model, [near for near, _ in found])
-    return [{"picture_id": near, "likeness": likeness, **labels[near]} for near, likeness in found if near in labels]
-
-
 @router.get("/models/{model_id}/outcomes", response_model=list[OutcomeRead])
 def outcomes(
     session: SessionOf,
@@ -394,7 +264,7 @@ def outcomes(
     limit: Annotated[int, Query(ge=1, le=5000)] = 1000,
 ) -> Sequence[OutcomeValue]:
     """Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones."""
-    _check_shown(session, model, set, look)
+    models.check_shown(session, model.id, set, look)
     if cells and not re.fullmatch(r"[0-9]{1,9}\.[0-9]{1,9}(,[0-9]{1,9}\.[0-9]{1,9})*", cells):
         raise InputError(f"cells is {cells!r}.", "Give pairs like 3.4,4.3: true and predicted class ids.")
     pairs = [(int(t), int(p)) for t, p in (part.split(".") for part in cells.split(",") if part)]

@@ -8,12 +8,9 @@ from fastapi import APIRouter, Form, Path, Response, UploadFile
 from fastapi import status as http
 
 from vast_orchard.api.dependencies import LARGEST_ID, ModelOf, PartsOf, SessionOf
-from vast_orchard.api.schemas.models import (
-    AnswerRead,
+from vast_orchard.api.schemas.models import AnswerRead, ExportCreate, ExportRead, FormRead
+from vast_orchard.api.schemas.trying import (
     BucketPicturesRequest,
-    ExportCreate,
-    ExportRead,
-    FormRead,
     PictureToTryRead,
     SiftedToTryRead,
     SiftedToTryRequest,

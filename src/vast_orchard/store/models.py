@@ -16,6 +16,7 @@ __all__ = [
     "add_look",
     "check_look",
     "check_may_be_tested",
+    "check_shown",
     "get_model",
     "judged_counts",
     "judged_sets",
@@ -227,6 +228,12 @@ def check_look(session: Session, model_id: int, look_id: int | None) -> None:
             "Outcomes on the test set are shown only when the look is counted.",
             "Count it first (POST …/looks) and pass its id as look.",
         )
+
+
+def check_shown(session: Session, model_id: int, name: str | None, look_id: int | None) -> None:
+    """Raise as `check_look` unless what is said of a set may be shown: of the test set by a counted look only."""
+    if name == "test":
+        check_look(session, model_id, look_id)
 
 
 def set_unsure(session: Session, model_id: int, below: Sequence[float | None] | None) -> ModelValue:

@@ -2474,6 +2474,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outcomes
+         * @description Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones.
+         */
+        get: operations["outcomes_api_models__model_id__outcomes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/pictures/{picture_id}/heatmap": {
         parameters: {
             query?: never;
@@ -2550,26 +2570,6 @@ export interface paths {
          * @description The training pictures that lie nearest to a picture file, which is not stored.
          */
         post: operations["tried_nearest_api_models__model_id__try_nearest_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/models/{model_id}/outcomes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Outcomes
-         * @description Pictures of a set with what was said of them, the most surprising first; without cells the wrong ones.
-         */
-        get: operations["outcomes_api_models__model_id__outcomes_get"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -12929,6 +12929,45 @@ export interface operations {
             };
         };
     };
+    outcomes_api_models__model_id__outcomes_get: {
+        parameters: {
+            query?: {
+                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
+                /** @description true.predicted class ids, joined by commas */
+                cells?: string;
+                wrong?: boolean;
+                /** @description Needed for the test set. */
+                look?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     heatmap_api_models__model_id__pictures__picture_id__heatmap_get: {
         parameters: {
             query?: {
@@ -13070,45 +13109,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NearestRead"][];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    outcomes_api_models__model_id__outcomes_get: {
-        parameters: {
-            query?: {
-                set?: "training" | "validation" | "test" | "outside" | "unlabelled";
-                /** @description true.predicted class ids, joined by commas */
-                cells?: string;
-                wrong?: boolean;
-                /** @description Needed for the test set. */
-                look?: number | null;
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                model_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OutcomeRead"][];
                 };
             };
             /** @description Validation Error */
