@@ -14,6 +14,16 @@ from tests.world import small_recipe
 
 pytestmark = pytest.mark.browser
 
+_PASTE = """
+const canvas = document.createElement("canvas");
+canvas.getContext("2d").fillRect(0, 0, 40, 30);
+canvas.toBlob((blob) => {
+  const clipboardData = new DataTransfer();
+  clipboardData.items.add(new File([blob], "pasted.png", { type: "image/png" }));
+  window.dispatchEvent(new ClipboardEvent("paste", { clipboardData }));
+});
+"""
+
 
 @pytest.fixture
 def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
@@ -75,6 +85,9 @@ def test_a_token_lives_at_the_page(screen: Screen, running: Running, tmp_path: P
     bars = screen.all("article [data-p]")
     shown = {bar.get_attribute("data-class"): float(bar.get_attribute("data-p") or "") for bar in bars}
     assert shown == pytest.approx(said["answers"][0]["probabilities"], abs=0.0006)
+    # Pasted ones are answered too.
+    screen.browser.execute_script(_PASTE)
+    screen.one("article[aria-label='pasted.png'] [data-testid=answer]")
     screen.press("Camera")
     screen.reads("[data-testid=rate]", "answers a second")
     screen.press("Close the camera")
