@@ -7,7 +7,7 @@ import pytest
 
 from tests.browser.screen import Screen, open_browser
 from tests.formats.graphs import Sketch
-from tests.pictures import png, zipped
+from tests.pictures import two_classes, zipped
 from tests.running import Running
 
 pytestmark = pytest.mark.browser
@@ -15,9 +15,7 @@ pytestmark = pytest.mark.browser
 
 @pytest.fixture
 def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
-    members = {f"{name}/{n}.png": png(90 * k + n, level=70 + 110 * k) for k, name in enumerate(("plate", "rime"))
-               for n in range(20)}  # fmt: skip
-    project = running.bring_in(request.node.name, zipped(members))
+    project = running.bring_in(request.node.name, zipped(two_classes()))
     browser = open_browser(tmp_path)
     screen = Screen(browser, running.address)
     screen.open(f"/p/{project}/runs")

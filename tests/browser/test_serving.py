@@ -8,7 +8,7 @@ import httpx2
 import pytest
 
 from tests.browser.screen import Screen, open_browser
-from tests.pictures import png, zipped
+from tests.pictures import png, two_classes, zipped
 from tests.running import Running, until
 from tests.world import small_recipe
 
@@ -27,9 +27,7 @@ canvas.toBlob((blob) => {
 
 @pytest.fixture
 def screen(running: Running, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Screen]:
-    members = {f"{name}/{n}.png": png(70 * k + n, level=70 + 110 * k) for k, name in enumerate(("plate", "rime"))
-               for n in range(20)}  # fmt: skip
-    project = running.bring_in(request.node.name, zipped(members))
+    project = running.bring_in(request.node.name, zipped(two_classes()))
     running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
     runs = f"/api/projects/{project}/runs"
     until("it is judged", lambda: all(run["validation"] for run in running.ask("GET", runs)["runs"]))

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
-from tests.pictures import png
+from tests.pictures import two_classes
 from tests.running import until
 from tests.world import World, small_recipe
 from vast_orchard.serving.app import create_serving_app
@@ -40,11 +40,7 @@ class Served:
 @pytest.fixture
 def served(world: World) -> Served:
     project = world.project()
-    world.bring_in(
-        project,
-        {f"{name}/{n}.png": png(60 * k + n, level=60 + 120 * k) for k, name in enumerate(("plate", "rime"))
-         for n in range(20)},
-    )  # fmt: skip
+    world.bring_in(project, two_classes())
     models, offers = [], []
     for seed in (1, 2):
         run, job = world.run_job(project, small_recipe(epochs=1, seed=seed))

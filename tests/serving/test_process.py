@@ -13,7 +13,7 @@ import httpx2
 import psutil
 import pytest
 
-from tests.pictures import png, zipped
+from tests.pictures import png, two_classes, zipped
 from tests.running import Running, until
 from tests.world import small_recipe
 
@@ -46,9 +46,7 @@ const ask = (method, path, body) => new Promise((resolve, reject) => {
 def application(open_folder: Path) -> Iterator[Running]:
     running = Running(open_folder / "serving")
     running.wait_ready()
-    members = {f"{name}/{n}.png": png(70 * k + n, level=70 + 110 * k) for k, name in enumerate(("plate", "rime"))
-               for n in range(20)}  # fmt: skip
-    project = running.bring_in("Ridge", zipped(members))
+    project = running.bring_in("Ridge", zipped(two_classes()))
     running.ask("POST", f"/api/projects/{project}/runs", json={"recipe": small_recipe(epochs=1)})
     runs = f"/api/projects/{project}/runs"
     until("it has ended", lambda: running.ask("GET", runs)["runs"][0]["state"] == "ended")
