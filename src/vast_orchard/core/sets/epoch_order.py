@@ -7,7 +7,7 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array
 
-__all__ = ["ClassDraws", "epoch_order", "shown_per_class"]
+__all__ = ["ClassDraws", "epoch_order", "shown_per_class", "stretch_order"]
 
 
 class ClassDraws(StrEnum):
@@ -64,3 +64,34 @@ def epoch_order(labels: Array, seed: int, epoch: int, class_draws: ClassDraws = 
         repeats.append(showings // count)
     order = random.permutation(sum(wanted.values()))
     return np.concatenate(places)[order], np.concatenate(repeats)[order]
+
+
+def stretch_order(
+    labels: Array, seed: int, number: int, count: int, class_draws: ClassDraws = ClassDraws.NONE
+) -> tuple[Array, Array]:
+    """A stretch of an endless row of passes over the pictures, for an epoch that is not as long as one pass.
+
+    Parameters
+    ----------
+    labels : ndarray, shape (N,), int64
+    seed : int
+    number : int
+        Of the stretch, from 1.
+    count : int
+        Showings in each stretch.
+    class_draws : ClassDraws
+
+    Returns
+    -------
+    tuple of ndarray, shape (count,), int64, and ndarray, shape (count,), int64
+        As of `epoch_order`: a picture that stands at the end of a pass and in the next one was shown before.
+    """
+    begin, end, length = (number - 1) * count, number * count, len(labels)
+    orders = [epoch_order(labels, seed, n + 1, class_draws)[0] for n in range(begin // length, -(-end // length))]
+    order = np.concatenate(orders)[begin % length : begin % length + count]
+    repeats = np.zeros(count, np.int64)
+    seen: dict[int, int] = {}
+    for place, picture in enumerate(order.tolist()):
+        repeats[place] = seen.get(picture, 0)
+        seen[picture] = repeats[place] + 1
+    return order, repeats

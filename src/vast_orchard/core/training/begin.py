@@ -14,6 +14,7 @@ from vast_orchard.core.team import Team
 from vast_orchard.core.training.loop import train
 from vast_orchard.core.training.phases import Origin, Phase, begin_from, check_origin, phases_of
 from vast_orchard.core.training.recipe import Recipe, resolved_recipe
+from vast_orchard.core.training.repeated import Repeated
 from vast_orchard.core.training.values import EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.core.watching.lookouts import check_watch
 from vast_orchard.errors import SettingError
@@ -44,6 +45,7 @@ def begin(
     memory_bytes: int | None = None,
     origin: Origin | None = None,
     names: Sequence[str] = (),
+    repeated: Repeated | None = None,
 ) -> Training:
     """Build the network for `classes` classes and set up its training.
 
@@ -63,6 +65,8 @@ def begin(
         What `recipe.start` starts from.
     names : sequence of str
         Of the classes, by which outputs are taken over.
+    repeated : Repeated, optional
+        An earlier training whose course is gone through again on other pictures.
 
     Raises
     ------
@@ -93,7 +97,17 @@ def begin(
         held = max(_remembered_bytes(recipe, phase, training, validation) for phase in phases)
         check_memory(description, min(recipe.settings.batch_size, len(training)), memory_bytes - held)
     results = train(
-        network, training, validation, statistics, recipe.variation, recipe.settings, state, team, phases, recipe.watch
+        network,
+        training,
+        validation,
+        statistics,
+        recipe.variation,
+        recipe.settings,
+        state,
+        team,
+        phases,
+        recipe.watch,
+        repeated,
     )
     return Training(recipe=recipe, network=network, statistics=statistics, phases=phases, taken=taken, results=results)
 

@@ -23,14 +23,20 @@ class Course:
         In an epoch.
     state : TrainingState
         After which the phase begins or goes on: what was met before an interruption is met again.
+    met : Met, optional
+        A condition that an earlier training met, whose course is gone through again.
     """
 
-    def __init__(self, phase: Phase, settings: TrainingSettings, steps: int, state: TrainingState) -> None:
+    def __init__(
+        self, phase: Phase, settings: TrainingSettings, steps: int, state: TrainingState, met: Met | None = None
+    ) -> None:
         self._phase, self._settings, self.steps = phase, settings, steps
         self._rates = replace(settings, epochs=phase.epochs)
         # Of two phases the first always has its epochs: what is new has to be taught before all of it is judged.
         self._ends_all = phase.last == settings.epochs
-        self._met: Met | None = first_met(state.history, settings, phase.first) if self._ends_all else None
+        self._met: Met | None = None
+        if self._ends_all:
+            self._met = met or first_met(state.history, settings, phase.first)
 
     @property
     def last_of_all(self) -> int:

@@ -13,7 +13,7 @@ from vast_orchard.core.ops.softmax import soft_targets, softmax, softmax_cross_e
 from vast_orchard.core.pictures.showing import ShownPictures
 from vast_orchard.core.pictures.standardise import ChannelStatistics, standardise
 from vast_orchard.core.pictures.variation import Variation
-from vast_orchard.core.sets.epoch_order import epoch_order
+from vast_orchard.core.sets.epoch_order import epoch_order, stretch_order
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.course import Course
 from vast_orchard.core.training.endings import check_endings
@@ -21,6 +21,7 @@ from vast_orchard.core.training.frozen_part import FrozenPart
 from vast_orchard.core.training.kept import is_better
 from vast_orchard.core.training.optimizers import Optimizer, clip_by_norm, gradient_norm, make_optimizer
 from vast_orchard.core.training.phases import Phase, phases_of
+from vast_orchard.core.training.repeated import Repeated
 from vast_orchard.core.training.settings import ClassWeights, TrainingSettings
 from vast_orchard.core.training.values import EpochMetrics, EpochResult, Examples, StepResult, TrainingState
 from vast_orchard.core.watching.history import Watched, answers_of
@@ -111,6 +112,7 @@ def train(
     team: Team | None = None,
     phases: Sequence[Phase] = (),
     watch: Watch | None = None,
+    repeated: Repeated | None = None,
 ) -> Iterator[StepResult | EpochResult]:
     """Train `network` in place, one yielded result a batch and one an epoch.
 
@@ -137,6 +139,8 @@ def train(
         One after the other; all layers learn in all epochs by default.
     watch : Watch, optional
         What of the layers is recorded; it changes no bit of the result. Nothing by default.
+    repeated : Repeated, optional
+        An earlier training whose course is gone through again, its epochs with as many steps as they had there.
 
     Yields
     ------
@@ -160,7 +164,7 @@ def train(
         network.load(state.network)
     data = _Data(
         training=training, validation=validation, statistics=statistics, variation=variation, team=team,
-        watch=watch or Watch(every=0),
+        watch=watch or Watch(every=0), repeated=repeated,
     )  # fmt: skip
     for phase in phases or phases_of(None, None, network.description, settings.epochs):
         if phase.last > state.epoch:
@@ -178,6 +182,18 @@ class _Data:
     variation: Variation
     team: Team
     watch: Watch
+    repeated: Repeated | None
+
+    def steps(self, settings: TrainingSettings) -> int:
+        """Of an epoch."""
+        return self.repeated.epoch_steps if self.repeated else -(-len(self.training) // settings.batch_size)
+
+    def order(self, settings: TrainingSettings, epoch: int) -> tuple[Array, Array]:
+        """Places of the pictures that an epoch shows, and how often each was shown before in it."""
+        if self.repeated is None:
+            return epoch_order(self.training.labels, settings.seed, epoch, settings.class_draws)
+        count = self.repeated.epoch_steps * settings.batch_size
+        return stretch_order(self.training.labels, settings.seed, epoch, count, settings.class_draws)
 
 
 def _train_phase(
@@ -189,7 +205,7 @@ def _train_phase(
     optimizer = make_optimizer(settings)
     if state.epoch >= phase.first:
         optimizer.load(state.optimizer)
-    course = Course(phase, settings, -(-len(training) // settings.batch_size), state)
+    course = Course(phase, settings, data.steps(settings), state, data.repeated.met if data.repeated else None)
     steps = course.steps
     weights = _class_weights(training.labels, network.classes, settings)
     pictures = ShownPictures(training.pixels.__getitem__, training.identities, data.variation, settings.seed, team)
@@ -199,7 +215,7 @@ def _train_phase(
     recorder = LayerRecorder(network, data.watch, steps)
     for epoch in course.epochs(max(state.epoch + 1, phase.first)):
         line = StepLine(steps)
-        order, repeats = epoch_order(training.labels, settings.seed, epoch, settings.class_draws)
+        order, repeats = data.order(settings, epoch)
         losses, right, rate = 0.0, 0, 0.0
         for step in range(steps):
             place = slice(step * settings.batch_size, (step + 1) * settings.batch_size)
@@ -238,7 +254,7 @@ def _train_phase(
             losses += loss * len(rows)
             right += int((logits.argmax(axis=1) == labels).sum())
             yield StepResult(epoch=epoch, step=step + 1, steps=steps, loss=loss)
-        figures = {"training_loss": losses / len(training), "training_accuracy": right / len(training)}
+        figures = {"training_loss": losses / len(order), "training_accuracy": right / len(order)}
         by_class: tuple[float | None, ...] = ()
         watched = Watched(losses=line.points(), layers=recorder.take())
         if data.validation is not None:
