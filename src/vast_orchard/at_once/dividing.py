@@ -40,6 +40,7 @@ __all__ = [
     "move_to_set",
     "proposal",
     "split_for_training",
+    "split_keys",
     "top_up",
 ]
 
@@ -365,3 +366,12 @@ def folds_of(session: Session, project_id: int, split_id: int, count: int, seed:
     for picture, fold in zip(pictures, folds, strict=True):
         found[fold][picture.class_id or 0] += 1
     return [dict(fold) for fold in found]
+
+
+def split_keys(session: Session, project_id: int, split_id: int, picture_ids: Sequence[int]) -> list[Hashable]:
+    """What keeps each picture together with others, as the split was made; None for a picture that stands alone."""
+    known = {picture.id: picture for picture in labelled_pictures(session, project_id)}
+    pictures = [known[number] for number in picture_ids if number in known]
+    keys = _keys(session, project_id, pictures, _rule_of(get_split(session, split_id, project_id)))
+    by_id = dict(zip((picture.id for picture in pictures), keys, strict=True))
+    return [by_id.get(number) for number in picture_ids]

@@ -26,6 +26,7 @@ QUEUES = {
     JobKind.JUDGE: "data",
     JobKind.EXPORT: "data",
     JobKind.TELL: "data",
+    JobKind.PLAN: "data",
     JobKind.TRAIN: "train",
 }
 

@@ -23,6 +23,8 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.handing_over.duplicating import duplicate_project
 from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
+from vast_orchard.jobs.planning.advancing import advance_after
+from vast_orchard.jobs.planning.reading import read_plan
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.jobs.sign_of_life import SignOfLife
 from vast_orchard.jobs.telling.hook import send_word
@@ -50,6 +52,7 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
     JobKind.COPIES: find_copies,
     JobKind.TRAIN: train_run,
     JobKind.EXPORT: make_export,
+    JobKind.PLAN: read_plan,
 }
 
 
@@ -130,3 +133,7 @@ def run_job(
     with context.database.session() as session:
         end_job(session, job_id, owner, state, error_text)
     log.info("A job ended.", action="job_ended", state=state.value)
+    if job.kind == JobKind.TRAIN:
+        # Whoever dies before this leaves it to the sweep.
+        with context.database.session() as session:
+            advance_after(session, job.subject_id, context.settings, context.store)

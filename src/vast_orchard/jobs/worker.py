@@ -13,6 +13,7 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.bringing_in.opened_files import stand_ready
 from vast_orchard.jobs.clearing_up.given_up_uploads import sweep_uploads
 from vast_orchard.jobs.context import WorkContext, open_context
+from vast_orchard.jobs.planning.advancing import advance_idle
 from vast_orchard.jobs.queue import QUEUES, kinds_of, requeue_lost
 from vast_orchard.jobs.run_job import run_job
 from vast_orchard.jobs.training.weight_digests import fill_digests
@@ -73,6 +74,9 @@ def _requeue(context: WorkContext, queue: str) -> None:
     with context.database.session() as session:
         end_deaf(session, kinds_of(queue), context.settings.stop_limit_s)
         lost = requeue_lost(session, queue, context.settings.stalled_after_s)
+    if queue == QUEUES[JobKind.TRAIN]:
+        with context.database.session() as session:
+            advance_idle(session, context.settings, context.store)
     if lost:
         _log.warning("Work without a sign of life is handed out again.", action="job_taken_over", jobs=lost)
 

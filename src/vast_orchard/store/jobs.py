@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, LeaseLostError, MissingError
 from vast_orchard.store.database import tell
-from vast_orchard.store.run_states import settle_run
+from vast_orchard.store.run_states import is_trial, settle_run
 from vast_orchard.store.schema import Job, JobKind, JobState, Project
 from vast_orchard.store.values import JobValue
 
@@ -220,6 +220,8 @@ def _end(session: Session, row: Job, state: JobState, error: str | None) -> None
         row.done = row.total
     row.ended_at = session.scalar(select(func.clock_timestamp()))
     if row.kind == JobKind.TRAIN:
+        # Of a trial its plan tells how it ended, so that a search does not fill the tray.
+        row.seen = row.seen or is_trial(session, row.subject_id)
         settle_run(session, row.subject_id, state, error)
     _tell(session, row.id, row.project_id)
 

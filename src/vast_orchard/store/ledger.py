@@ -92,6 +92,11 @@ def _value(found: Row[Any], recipe: dict[str, Any] | None = None) -> RunValue:
         program=row.program,
         parameters=row.parameters,
         created_at=row.created_at,
+        trial=row.trial,
+        varied=row.varied,
+        until_epoch=row.until_epoch,
+        repeats=row.repeats,
+        listed=row.listed,
         state=row.state,
         ended_by=row.ended_by,
         ending=row.ending,
@@ -159,7 +164,7 @@ def list_runs(
     if number is not None:
         wanted.append(Run.number == number)
     else:
-        wanted.append(Run.group_id == group_id if group_id else Run.group_id.is_(None))
+        wanted.append(Run.group_id == group_id if group_id else or_(Run.group_id.is_(None), Run.listed))
     total = session.scalar(select(func.count()).select_from(Run).where(*wanted)) or 0
     key = _key(order)
     query = _query().where(*wanted)

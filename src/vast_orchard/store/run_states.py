@@ -3,14 +3,14 @@
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import func, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.store.database import tell
 from vast_orchard.store.schema import JobState, Model, Run, RunEnding, RunState
 
-__all__ = ["begin_run", "end_run", "reopen_run", "settle_run"]
+__all__ = ["begin_run", "end_run", "is_trial", "raise_run", "reopen_run", "rest_run", "settle_run"]
 
 
 def begin_run(session: Session, run_id: int) -> None:
@@ -54,6 +54,30 @@ def end_run(
     return True
 
 
+def rest_run(session: Session, run_id: int, varied: Mapping[str, Any], train_s: float) -> None:
+    """A run of a plan that trains has reached an epoch at which its plan decides; what it varies now says how well."""
+    row = session.scalar(
+        update(Run)
+        .where(Run.id == run_id, Run.state == RunState.TRAINING)
+        .values(state=RunState.RESTING, varied=dict(varied), train_s=train_s)
+        .returning(Run.project_id)
+    )
+    if row is not None:
+        tell(session, "runs", row, run=run_id)
+
+
+def raise_run(session: Session, run_id: int, until_epoch: int) -> None:
+    """Let a run that rests wait for its turn again, to train on until another epoch."""
+    row = session.scalar(
+        update(Run)
+        .where(Run.id == run_id, Run.state == RunState.RESTING)
+        .values(state=RunState.WAITING, until_epoch=until_epoch)
+        .returning(Run.project_id)
+    )
+    if row is not None:
+        tell(session, "runs", row, run=run_id)
+
+
 def reopen_run(session: Session, run_id: int) -> None:
     """Let a run that was stopped or failed wait again: it goes on after the last epoch that it stored.
 
@@ -83,8 +107,15 @@ def reopen_run(session: Session, run_id: int) -> None:
     tell(session, "runs", row.project_id, run=run_id)
 
 
+def is_trial(session: Session, run_id: int) -> bool:
+    """Whether it is a run of a plan."""
+    return session.scalar(select(Run.trial).where(Run.id == run_id)) is not None
+
+
 def settle_run(session: Session, run_id: int, state: JobState, error: str | None) -> None:
     """End a run whose job ended without saying why: it was stopped before it began, taken away, or broke."""
+    if state is JobState.DONE and session.scalar(select(Run.state).where(Run.id == run_id)) == RunState.RESTING:
+        return
     if state is JobState.FAILED:
         end_run(session, run_id, RunEnding.FAILED, {"what": error or "", "mend": ""})
     else:

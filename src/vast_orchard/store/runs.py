@@ -30,6 +30,7 @@ __all__ = [
     "set_last_state",
     "set_parameters",
     "set_start",
+    "set_varied",
 ]
 
 # Of a run's epochs, those whose layers are read, and the last ones that are read in any case.
@@ -52,11 +53,17 @@ def create_run(
     name: str = "",
     note: str = "",
     class_ids: Sequence[int] | None = None,
+    snapshot_id: int | None = None,
+    place: Mapping[str, Any] = MappingProxyType({}),
 ) -> RunValue:
     """A new run with a snapshot of its pictures and classes; `set_parameters` completes its recipe.
 
     Parameters
     ----------
+    snapshot_id : int, optional
+        Of pictures as they were earlier; the split as it is now by default.
+    place : mapping
+        Of a run of a plan `trial`, `varied` and `until_epoch`; of a final training `repeats`.
     class_ids : sequence of int, optional
         Of a model that is trained already, see `take_snapshot`.
 
@@ -82,15 +89,16 @@ def create_run(
         .order_by(Run.number.desc())
         .limit(1)
     )
-    snapshot = take_snapshot(session, project_id, split_id, class_ids)
+    snapshot_id = snapshot_id or take_snapshot(session, project_id, split_id, class_ids).id
     row = Run(
+        **place,
         project_id=project_id,
         number=project.last_run,
         name=_run_name(name),
         note=note.strip(),
         group_id=group_id,
         previous_id=previous,
-        snapshot_id=snapshot.id,
+        snapshot_id=snapshot_id,
         split_id=split_id,
         split_number=split.number,
         variation_id=variation_id,
@@ -240,6 +248,12 @@ def set_last_state(session: Session, run_id: int, epoch: int, path: str) -> str 
     row = _row(session, run_id)
     old, row.state_path, row.state_epoch = row.state_path, path, epoch
     return old if old != path else None
+
+
+def set_varied(session: Session, run_id: int, varied: Mapping[str, Any]) -> None:
+    """Store what a run of a plan varies, with the scores that it has reached."""
+    _row(session, run_id).varied = dict(varied)
+    session.flush()
 
 
 def set_start(session: Session, run_id: int, path: str) -> None:

@@ -2,10 +2,24 @@
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import BigInteger, ColumnElement, Select, String, and_, case, cast, func, insert, literal, select
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Select,
+    String,
+    and_,
+    case,
+    cast,
+    column,
+    func,
+    insert,
+    literal,
+    select,
+)
+from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Session, aliased
 
 from vast_orchard.errors import ConflictError
@@ -17,6 +31,7 @@ from vast_orchard.types import SetName
 
 __all__ = [
     "class_counts",
+    "derived_snapshot",
     "learnt_as",
     "relabelled",
     "seal_snapshots",
@@ -106,6 +121,50 @@ def take_snapshot(session: Session, project_id: int, split_id: int, class_ids: S
     session.flush()
     session.execute(insert(SnapshotPicture).from_select(_COLUMNS, _members(split_id, made.id, sorted(known), area)))
     return made
+
+
+def derived_snapshot(session: Session, base_id: int, sets: Mapping[int, SetName]) -> int:
+    """A snapshot of the same pictures in other sets: the one that is there already, or a new one; its id.
+
+    Parameters
+    ----------
+    sets : mapping of int to SetName
+        By the picture's id; pictures without one are left out.
+    """
+    base = session.get_one(Snapshot, base_id)
+    named = (
+        func.unnest(cast(list(sets), ARRAY(BigInteger)), cast([name.value for name in sets.values()], ARRAY(String)))
+        .table_valued(column("picture_id", BigInteger), column("set_name", String), name="named")
+        .render_derived()
+    )
+    chosen = (
+        select(SnapshotPicture.picture_id, SnapshotPicture.sha256, SnapshotPicture.class_id, named.c.set_name,
+               SnapshotPicture.area_id)
+        .join(named, named.c.picture_id == SnapshotPicture.picture_id)
+        .where(SnapshotPicture.snapshot_id == base_id)
+        .subquery()
+    )  # fmt: skip
+    one, two = _sums(chosen.c.picture_id, chosen.c.class_id, chosen.c.set_name, chosen.c.area_id)
+    count, first, second = session.execute(select(func.count(), one, two).select_from(chosen)).one()
+    digest = _digest(count, first, second, base.classes)
+    found = session.scalar(select(Snapshot.id).where(Snapshot.project_id == base.project_id, Snapshot.digest == digest))
+    if found is not None:
+        return found
+    counted = session.execute(select(chosen.c.set_name, func.count()).group_by(chosen.c.set_name)).all()
+    made = Snapshot(
+        project_id=base.project_id,
+        digest=digest,
+        classes=base.classes,
+        counts=dict(counted),
+    )
+    session.add(made)
+    session.flush()
+    session.execute(
+        insert(SnapshotPicture).from_select(
+            _COLUMNS, select(literal(made.id), *(getattr(chosen.c, name) for name in _COLUMNS[1:]))
+        )
+    )
+    return made.id
 
 
 _COLUMNS = ["snapshot_id", "picture_id", "sha256", "class_id", "set_name", "area_id"]

@@ -23,8 +23,10 @@ from vast_orchard.store.schema import (
     Job,
     JobKind,
     JobState,
+    PlanState,
     Project,
     Run,
+    RunGroup,
     RunState,
 )
 from vast_orchard.store.snapshots import seal_snapshots
@@ -52,6 +54,9 @@ def check_at_rest(session: Session, project_id: int) -> None:
     active = Job.state.in_([JobState.WAITING, JobState.RUNNING]) & Job.kind.in_(kinds)
     if session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)):
         raise ConflictError("Something of this project is under way.", "Wait until it has ended, or stop it.")
+    going_on = RunGroup.project_id == project_id, RunGroup.state != PlanState.ENDED
+    if named := session.scalar(select(RunGroup.question).where(*going_on).limit(1)):
+        raise ConflictError(f"The plan {named!r} has not ended.", "Wait until it has, or stop it.")
 
 
 def at_one_moment(session: Session) -> None:

@@ -119,7 +119,6 @@ RECORDS: Mapping[str, RecordKind] = {
             names={"split_id": "split", "picture_id": "picture"},
         ),
         RecordKind(table=Ingredient, belongs=_of_project(Ingredient), names={"project_id": "project"}),
-        RecordKind(table=RunGroup, belongs=_of_project(RunGroup), names={"project_id": "project"}),
         RecordKind(table=Snapshot, belongs=_of_project(Snapshot), names={"project_id": "project"}),
         RecordKind(
             table=SnapshotPicture,
@@ -127,6 +126,11 @@ RECORDS: Mapping[str, RecordKind] = {
             names={
                 "snapshot_id": "snapshot", "picture_id": "picture", "class_id": "class", "area_id": "working_area",
             },
+        ),
+        RecordKind(
+            table=RunGroup,
+            belongs=_of_project(RunGroup),
+            names={"project_id": "project", "snapshot_id": "snapshot", "split_id": "split"},
         ),
         RecordKind(
             table=Run,

@@ -29,14 +29,16 @@ from vast_orchard.formats.model_file import origin_of, read_model, trained_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import learn_pace
+from vast_orchard.jobs.planning.finishing import repeated_of
+from vast_orchard.jobs.planning.scoring import order_of, with_score
 from vast_orchard.jobs.telling.hook import ENDED, FOUND, give_word
 from vast_orchard.jobs.training.judging import judge_model
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.database import tell
 from vast_orchard.store.jobs import hold_lease
 from vast_orchard.store.models import judged_sets, keep_state
-from vast_orchard.store.run_states import begin_run, end_run
-from vast_orchard.store.runs import add_epoch, get_run, set_last_state
+from vast_orchard.store.run_states import begin_run, end_run, rest_run
+from vast_orchard.store.runs import add_epoch, get_run, set_last_state, set_varied
 from vast_orchard.store.schema import RunEnding, RunState
 from vast_orchard.store.snapshots import snapshot_pictures
 from vast_orchard.store.values import RunValue
@@ -47,6 +49,7 @@ __all__ = ["train_run"]
 # Epochs of few pictures are shorter than writing their state down: those of a second go together, and a killed worker
 # computes no more than that again.
 _TOGETHER_S = 1.0
+_SETS = (SetName.TRAINING, SetName.VALIDATION)
 _WORDS = 500  # letters that a window is told of a lookout
 
 
@@ -65,11 +68,15 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
     with context.database.session() as session:
         begin_run(session, run_id)
         run = get_run(session, run_id)
+    if run.state == RunState.RESTING:
+        # Whoever let it rest died before it was judged.
+        _judge(context, run, progress)
+        return
     if run.state != RunState.ENDED:
         _train(context, run, progress)
         return
     # Whoever ended it died before it was judged.
-    _judge(context, run_id, progress)
+    _judge(context, run, progress)
     if run.ended_by == RunEnding.STOPPED:
         raise StoppedError("Stopped by hand.")
     if run.ended_by == RunEnding.FAILED:
@@ -80,15 +87,17 @@ def train_run(context: WorkContext, run_id: int, progress: Progress) -> None:
 def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
     recipe = recipe_from_json(run.recipe)
     state = read_checkpoint(context.store.read(run.state_path)) if run.state_path else None
-    sets = {name: _examples(context, run, recipe, name, progress) for name in (SetName.TRAINING, SetName.VALIDATION)}
+    validated = bool(run.counts.get(SetName.VALIDATION))
+    sets = {name: _examples(context, run, recipe, name, progress) for name in _SETS if validated or name is _SETS[0]}
     progress.stage("Measuring the training pictures", 1)
     make_ready(lambda words: progress.stage(words, 1))
     team = make_team(context.settings)
     try:
         training = begin(
-            recipe, len(run.classes), sets[SetName.TRAINING], sets[SetName.VALIDATION], state,
+            recipe, len(run.classes), sets[SetName.TRAINING], sets.get(SetName.VALIDATION), state,
             team=team, memory_bytes=free_memory(), origin=_origin(context, run),
             names=[entry["name"] for entry in run.classes],
+            repeated=repeated_of(run.repeats) if run.repeats else None,
         )  # fmt: skip
     except (InputError, MissingError) as error:
         with context.database.session() as session:
@@ -96,17 +105,20 @@ def _train(context: WorkContext, run: RunValue, progress: Progress) -> None:
             give_word(session, context.settings, run, ENDED)
         raise
     recorder, began = _Recorder(context, run, training, state, progress), time.monotonic()
-    last = recorder.run_to_end(len(sets[SetName.TRAINING]))
+    pictures = len(sets[SetName.TRAINING])
+    steps = run.repeats["epoch_steps"] if run.repeats else -(-pictures // recipe.settings.batch_size)
+    last = recorder.run_to_end(steps)
     done = state.epoch if state else 0
     learn_pace(team, recorder.trained_at - began, _expected_s(training, sets, done, last))
 
 
 def _expected_s(training: Training, sets: Mapping[SetName, Examples], done: int, last: int) -> float:
     """Of the epochs after those that are done up to the last one, on the reference machine."""
-    counts, spent = (len(sets[SetName.TRAINING]), len(sets[SetName.VALIDATION])), 0.0
+    learnt, judged = (len(sets[name]) if name in sets else 0 for name in _SETS)
+    spent = 0.0
     for phase in training.phases:
         epochs = min(phase.last, last) - max(done, phase.first - 1)
-        spent += max(0, epochs) * recipe_time(training.recipe, 1.0, *counts, cut=phase.learning.cut).epoch_s
+        spent += max(0, epochs) * recipe_time(training.recipe, 1.0, learnt, judged, cut=phase.learning.cut).epoch_s
     return spent
 
 
@@ -128,10 +140,12 @@ def _words(error: OrchardError) -> dict[str, Any]:
     return {"what": error.what, "mend": error.mend}
 
 
-def _judge(context: WorkContext, run_id: int, progress: Progress) -> None:
-    """Judge what an ended run has kept on its validation set, if that was not done."""
+def _judge(context: WorkContext, run: RunValue, progress: Progress) -> None:
+    """Judge what a run has kept on its validation set, if it has one and that was not done."""
+    if not run.counts.get(SetName.VALIDATION):
+        return
     with context.database.session() as session:
-        model = get_run(session, run_id).model
+        model = get_run(session, run.id).model
         judged = model is None or SetName.VALIDATION.value in judged_sets(session, model.id)
     if model is not None and not judged:
         judge_model(context, model.id, JudgedSet.VALIDATION, progress.unstoppable())
@@ -159,16 +173,24 @@ class _Recorder:
         with context.database.session() as session:
             self._facts = run_facts(session, run)
             self._history = recorded(session, run.id) if self._looks else []
+            self._order = order_of(session, run)
+        self._until = run.until_epoch or training.recipe.settings.epochs
         # Of what was found before an interruption word was sent then; some is found before the first epoch.
         self._told = {found.id for found in self._words()} if self._history else set()
         self._store_at = 0.0  # by the clock
         self.trained_at = 0.0  # by the clock, when the last epoch was through
 
-    def run_to_end(self, pictures: int) -> int:
-        """Consume the loop; whatever ends it, the run says why. Its last epoch, if it ended well."""
+    def run_to_end(self, steps: int) -> int:
+        """Consume the loop; whatever ends it, the run says why. Its last epoch, if it ended well.
+
+        Parameters
+        ----------
+        steps : int
+            Of an epoch.
+        """
         settings = self._training.recipe.settings
         try:
-            done = self._consume(settings, -(-pictures // settings.batch_size))
+            done = self._consume(settings, steps)
         except StoppedError:
             self._end(RunEnding.STOPPED)
             raise
@@ -176,14 +198,17 @@ class _Recorder:
             self._end(RunEnding.FAILED, {**_words(error), "lost": True})
             raise
         self.trained_at = time.monotonic()
-        facts = self._condition(settings)
-        self._end(RunEnding.CONDITION if facts else RunEnding.EPOCHS, facts)
+        facts = self._condition(settings) if done != self._until else None
+        if facts is None and self._order is not None and done < settings.epochs:
+            self._rest()
+        else:
+            self._end(RunEnding.CONDITION if facts else RunEnding.EPOCHS, facts)
         return done
 
     def _consume(self, settings: TrainingSettings, steps: int) -> int:
-        last, done = settings.epochs, self._state.epoch if self._state else 0
+        last, done = min(settings.epochs, self._until), self._state.epoch if self._state else 0
         self._progress.stage("Training", last * steps, done * steps)
-        if done and (self._time_is_up(settings) or self._lookout()):
+        if done and (done >= self._until or self._time_is_up(settings) or self._lookout()):
             return done
         for result in self._training.results:
             if not isinstance(result, EpochResult):
@@ -193,11 +218,11 @@ class _Recorder:
             self._progress.line.clear()
             self._take(result)
             done = result.metrics.number
-            if result.last != last:
-                last = result.last
+            if min(result.last, self._until) != last:
+                last = min(result.last, self._until)
                 self._progress.stage("Training, to an early end", last * steps, done * steps)
             self._progress.report()
-            if self._time_is_up(settings) or self._lookout():
+            if done >= self._until or self._time_is_up(settings) or self._lookout():
                 break
             if self._progress.pause_asked and done < last:
                 self._store_waiting()
@@ -278,12 +303,29 @@ class _Recorder:
             if path:
                 store.remove(path)
 
+    def _scored(self) -> dict[str, Any] | None:
+        """What the run varies, with its score at the rung that it has reached; None of a run of no plan."""
+        if self._order is None or self._state is None or not self._state.kept_epoch:
+            return None
+        figures = self._state.history[self._state.kept_epoch - 1].figures
+        return with_score(self._run, self._order, figures)
+
+    def _rest(self) -> None:
+        """Until the plan says whether it goes on."""
+        self._store_waiting()
+        with self._context.database.session() as session:
+            hold_lease(session, self._progress.job_id, self._progress.owner)
+            rest_run(session, self._run.id, self._scored() or {}, time.monotonic() - self._began)
+        _judge(self._context, self._run, self._progress)
+
     def _end(self, by: RunEnding, facts: dict[str, Any] | None = None) -> None:
         self._store_waiting()
         with self._context.database.session() as session:
             hold_lease(session, self._progress.job_id, self._progress.owner)
+            if by not in (RunEnding.FAILED, RunEnding.STOPPED) and (varied := self._scored()):
+                set_varied(session, self._run.id, varied)
             if end_run(session, self._run.id, by, facts, time.monotonic() - self._began):
                 self._facts = replace(self._facts, done=by is RunEnding.EPOCHS)
                 self._send_words(session)
                 give_word(session, self._context.settings, self._run, ENDED)
-        _judge(self._context, self._run.id, self._progress)
+        _judge(self._context, self._run, self._progress)

@@ -27,6 +27,8 @@ from vast_orchard.store.schema.models import (
 from vast_orchard.store.schema.runs import (
     Epoch,
     GroupKind,
+    PlanEnding,
+    PlanState,
     Run,
     RunEnding,
     RunGroup,
@@ -65,6 +67,8 @@ __all__ = [
     "PictureMeasure",
     "PicturePrint",
     "PictureTile",
+    "PlanEnding",
+    "PlanState",
     "Prediction",
     "Project",
     "Run",

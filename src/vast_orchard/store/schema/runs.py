@@ -9,17 +9,30 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from vast_orchard.store.schema.base import Base, project_key
 
-__all__ = ["Epoch", "GroupKind", "Run", "RunEnding", "RunGroup", "RunState", "Snapshot", "SnapshotPicture"]
+__all__ = [
+    "Epoch",
+    "GroupKind",
+    "PlanEnding",
+    "PlanState",
+    "Run",
+    "RunEnding",
+    "RunGroup",
+    "RunState",
+    "Snapshot",
+    "SnapshotPicture",
+]
 
 
 class RunState(StrEnum):
     """waiting → training → ended, or waiting → ended; nothing leads away from ended.
 
-    A run whose worker died, or that found the disk full, is training still: its job is handed out again.
+    A run whose worker died, or that found the disk full, is training still: its job is handed out again. One of a plan
+    that drops some early goes training → resting, and from there → waiting if it goes on, → ended if it is dropped.
     """
 
     WAITING = "waiting"
     TRAINING = "training"
+    RESTING = "resting"  # at an epoch of its budget, until its plan says whether it goes on
     ENDED = "ended"
 
 
@@ -39,6 +52,22 @@ class GroupKind(StrEnum):
     TRIALS = "trials"  # settings
     FOLDS = "folds"  # which pictures are validated on
     COPIES = "copies"  # the seed
+
+
+class PlanState(StrEnum):
+    """running ⇄ paused, and both → ended; a plan that is given more to do is running again."""
+
+    RUNNING = "running"
+    PAUSED = "paused"  # nothing of it begins
+    ENDED = "ended"
+
+
+class PlanEnding(StrEnum):
+    """Why a plan ended; in words beside it."""
+
+    DONE = "done"  # everything was tried, or its time is spent
+    STOPPED = "stopped"  # a person did it
+    FAILED = "failed"  # none of its trials could be trained
 
 
 class Snapshot(Base):
@@ -77,9 +106,23 @@ class RunGroup(Base):
     project_id: Mapped[int] = project_key()
     kind: Mapped[str] = mapped_column(String(10))
     question: Mapped[str] = mapped_column(String(200))
-    budget: Mapped[dict[str, Any]]  # what it may cost: runs, seconds
+    budget: Mapped[dict[str, Any]]  # what it may cost: runs, minutes
+    # What is to be done, complete in itself: see `jobs.planning.plan_order`. Empty of a group that is filled by hand.
+    plan: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
+    split_id: Mapped[int | None] = mapped_column(ForeignKey("split.id", ondelete="SET NULL"))
+    # The pictures of all its runs as they were when it began.
+    snapshot_id: Mapped[int | None] = mapped_column(ForeignKey("snapshot.id", ondelete="SET NULL"), index=True)
+    state: Mapped[str] = mapped_column(String(10), server_default=PlanState.ENDED.value)
+    ended_by: Mapped[str | None] = mapped_column(String(10))
+    ending: Mapped[dict[str, Any] | None]  # what and mend, in words
+    ended_at: Mapped[dt.datetime | None]
+    found: Mapped[dict[str, Any] | None]  # what was read out of its runs when it ended
     created_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
-    __table_args__ = (CheckConstraint("kind in ('trials', 'folds', 'copies')", name="kind"),)
+    __table_args__ = (
+        CheckConstraint("kind in ('trials', 'folds', 'copies')", name="kind"),
+        CheckConstraint("state in ('running', 'paused', 'ended')", name="state"),
+        CheckConstraint("ended_by in ('done', 'stopped', 'failed')", name="ended_by"),
+    )
 
 
 class Run(Base):
@@ -119,12 +162,20 @@ class Run(Base):
     # Of what waits, over all projects: the smallest place has the next turn; without one, in the order of starting.
     queue_place: Mapped[float | None]
     held: Mapped[bool] = mapped_column(server_default="false")  # has no turn until it is let go
+    # Of a plan: its number there, what it varies, and after which epoch it rests or ends before all are done.
+    trial: Mapped[int | None]
+    varied: Mapped[dict[str, Any] | None]
+    until_epoch: Mapped[int | None]
+    # Of a final training: whose course it goes through again, see `jobs.planning.finishing`.
+    repeats: Mapped[dict[str, Any] | None]
+    listed: Mapped[bool] = mapped_column(server_default="false")  # stands in the plain Ledger though it is of a group
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
-        CheckConstraint("state in ('waiting', 'training', 'ended')", name="state"),
+        CheckConstraint("state in ('waiting', 'training', 'resting', 'ended')", name="state"),
         CheckConstraint("ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought')", name="ended_by"),
         CheckConstraint("(state = 'ended') = (ended_by is not null)", name="ended"),
-        Index("ix_run_ledger", "project_id", text("number desc"), postgresql_where=text("group_id is null")),
+        Index("uq_run_trial", "group_id", "trial", unique=True, postgresql_where=text("trial is not null")),
+        Index("ix_run_ledger", "project_id", text("number desc"), postgresql_where=text("group_id is null or listed")),
     )
 
 

@@ -40,6 +40,7 @@ class JobKind(StrEnum):
     JUDGE = "judge"
     EXPORT = "export"
     TELL = "tell"  # the web hook of a run
+    PLAN = "plan"  # what a plan that has ended found
 
 
 class Action(Base):

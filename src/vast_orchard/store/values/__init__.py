@@ -24,6 +24,7 @@ from vast_orchard.store.values.pictures import (
     PictureDetail,
     PictureValue,
 )
+from vast_orchard.store.values.plans import PlanValue, TrialValue
 from vast_orchard.store.values.projects import (
     DiskUse,
     ProjectFiles,
@@ -76,6 +77,7 @@ __all__ = [
     "ParcelValue",
     "PictureDetail",
     "PictureValue",
+    "PlanValue",
     "ProjectFiles",
     "ProjectGlimpse",
     "ProjectName",
@@ -92,6 +94,7 @@ __all__ = [
     "SplitValue",
     "StartingModel",
     "StoredAnswer",
+    "TrialValue",
     "UndoResult",
     "WatchedEpoch",
 ]

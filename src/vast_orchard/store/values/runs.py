@@ -59,6 +59,11 @@ class RunValue:
     program: str
     parameters: int
     created_at: dt.datetime
+    trial: int | None  # its number in a plan
+    varied: dict[str, Any] | None  # what it varies there, with its scores by the rungs that it has reached
+    until_epoch: int | None  # after which it rests, or ends before all are done
+    repeats: dict[str, Any] | None  # of a final training: what it goes through again
+    listed: bool  # stands in the Ledger though it is of a plan
     state: str
     ended_by: str | None
     ending: dict[str, Any] | None  # the numbers of it

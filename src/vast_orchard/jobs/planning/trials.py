@@ -1,0 +1,109 @@
+"""The runs of a plan: made one by one as their turn comes, all over the same pictures as they were."""
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from vast_orchard.at_once.catalogue import PROGRAM
+from vast_orchard.core.network.plan import plan
+from vast_orchard.core.training.recipe import recipe_to_json, resolved_recipe
+from vast_orchard.errors import OrchardError
+from vast_orchard.jobs.planning.plan_order import PlanOrder
+from vast_orchard.jobs.queue import start_job
+from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.plans import trials_of
+from vast_orchard.store.run_states import end_run
+from vast_orchard.store.runs import START_FILE, create_run, get_run, set_parameters, set_start
+from vast_orchard.store.schema import GroupKind, JobKind, RunEnding
+from vast_orchard.store.snapshots import derived_snapshot, snapshot_pictures
+from vast_orchard.store.values import PlanValue, SnapshotPictureValue
+from vast_orchard.types import SetName
+
+__all__ = ["fold_pictures", "start_trial", "trial_words", "trials_in_all"]
+
+
+def trials_in_all(order: PlanOrder) -> int:
+    """How many runs the plan comes to."""
+    if order.kind is GroupKind.FOLDS and order.folds:
+        return order.folds.count * order.folds.rounds
+    return len(order.values) if order.kind is GroupKind.TRIALS else order.trials
+
+
+def trial_words(order: PlanOrder, trial: int) -> str:
+    """What a trial is called."""
+    if order.kind is GroupKind.FOLDS and order.folds:
+        fold, of_round = (trial - 1) % order.folds.count + 1, (trial - 1) // order.folds.count + 1
+        again = f", round {of_round}" if order.folds.rounds > 1 else ""
+        return f"Fold {fold} of {order.folds.count}{again}"
+    if order.kind is GroupKind.COPIES:
+        return f"Seed {order.recipe.settings.seed + trial - 1}"
+    return f"Trial {trial}"
+
+
+def fold_pictures(session: Session, snapshot_id: int) -> list[SnapshotPictureValue]:
+    """The pictures that are divided into folds, in the order that `Folds.parts` follows."""
+    pool = (SetName.TRAINING.value, SetName.VALIDATION.value)
+    return [picture for picture in snapshot_pictures(session, snapshot_id) if picture.set_name in pool]
+
+
+def _snapshot_of(session: Session, entry: PlanValue, order: PlanOrder, trial: int) -> int:
+    assert entry.snapshot_id is not None, "a plan has pictures"
+    if order.kind is not GroupKind.FOLDS or order.folds is None:
+        return entry.snapshot_id
+    held = chr(ord("0") + (trial - 1) % order.folds.count)
+    parts = order.folds.parts[(trial - 1) // order.folds.count]
+    sets = {
+        picture.picture_id: SetName.VALIDATION if part == held else SetName.TRAINING
+        for picture, part in zip(fold_pictures(session, entry.snapshot_id), parts, strict=True)
+    }
+    return derived_snapshot(session, entry.snapshot_id, sets)
+
+
+def _varied(order: PlanOrder, trial: int) -> dict[str, Any]:
+    if order.kind is GroupKind.FOLDS and order.folds:
+        return {"fold": (trial - 1) % order.folds.count + 1, "round": (trial - 1) // order.folds.count + 1}
+    if order.kind is GroupKind.COPIES:
+        return {"seed": order.recipe.settings.seed + trial - 1}
+    return {"values": order.values[trial - 1]}
+
+
+def start_trial(session: Session, entry: PlanValue, order: PlanOrder, trial: int, store: ByteStore | None) -> None:
+    """Record a run of the plan and hand it to the workers; one whose values do not fit each other has failed at once.
+
+    Parameters
+    ----------
+    store : ByteStore or None
+        Takes what the trial starts from, where it starts from something: a copy of what the first trial did.
+    """
+    classes = len(entry.classes)
+    wrong: OrchardError | None = None
+    try:
+        recipe = resolved_recipe(order.recipe_of(trial), classes)
+        parameters = plan(recipe.network, classes).parameters
+    except OrchardError as error:
+        recipe, parameters, wrong = resolved_recipe(order.recipe, classes), 0, error
+    words, first = trial_words(order, trial), order.rungs[0] if order.dropping else None
+    run = create_run(
+        session, entry.project_id, entry.split_id or 0, recipe_to_json(recipe),
+        program=PROGRAM,
+        group_id=entry.id,
+        name=words,
+        snapshot_id=_snapshot_of(session, entry, order, trial),
+        place={"trial": trial, "varied": _varied(order, trial), "until_epoch": first},
+    )  # fmt: skip
+    set_parameters(session, run.id, recipe_to_json(recipe), parameters)
+    if wrong is not None:
+        end_run(session, run.id, RunEnding.FAILED, {"what": wrong.what, "mend": wrong.mend})
+        return
+    if recipe.start is not None and trial > 1 and store is not None:
+        _same_start(session, entry.id, run.id, store)
+    start_job(session, entry.project_id, JobKind.TRAIN, f"{entry.question}: {words.lower()}", run.id)
+
+
+def _same_start(session: Session, plan_id: int, run_id: int, store: ByteStore) -> None:
+    first = next((get_run(session, one.run_id) for one in trials_of(session, plan_id)), None)
+    if first is not None and first.start_path:
+        place = f"runs/{run_id}/{START_FILE}"
+        store.write(place, store.read(first.start_path))
+        store.settle()
+        set_start(session, run_id, place)
