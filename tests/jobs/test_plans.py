@@ -11,6 +11,7 @@ from sqlalchemy import text
 from tests.pictures import two_classes
 from tests.world import World, small_recipe
 from vast_orchard.at_once.catalogue import recipe_of
+from vast_orchard.at_once.planning.order import Dropping, Folds, PlanOrder
 from vast_orchard.core.planning.knobs import Knob, Space
 from vast_orchard.core.planning.ways import Way, draw_trials
 from vast_orchard.core.training.settings import Keep
@@ -19,7 +20,6 @@ from vast_orchard.jobs.context import Progress
 from vast_orchard.jobs.planning.advancing import advance_idle
 from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
 from vast_orchard.jobs.planning.finishing import start_final
-from vast_orchard.jobs.planning.plan_order import Dropping, Folds, PlanOrder
 from vast_orchard.store.models import judgement_of
 from vast_orchard.store.plans import get_plan, pause_plan, trials_of
 from vast_orchard.store.run_states import end_run

@@ -12,7 +12,7 @@ from vast_orchard.store.database import tell
 from vast_orchard.store.schema import Job, JobKind, JobState, Project, Run, Snapshot
 from vast_orchard.store.values import QueuedRun
 
-__all__ = ["Move", "change_queue", "training_queue", "turn_of"]
+__all__ = ["Move", "change_queue", "trainers", "training_queue", "turn_of"]
 
 
 class Move(StrEnum):
@@ -122,3 +122,45 @@ def _moved(ids: list[int], run_id: int, move: Move) -> list[int]:
 def _set(session: Session, run_id: int, **values: Any) -> None:
     project = session.scalar(update(Run).where(Run.id == run_id).values(**values).returning(Run.project_id))
     tell(session, "runs", project or 0, run=run_id)
+
+
+def trainers(session: Session, places: int, threads: int) -> list[dict[str, Any]]:
+    """Where trainings go on, as many places as there are workers, with what does there and its last sign of life.
+
+    Parameters
+    ----------
+    places : int
+        Trainings side by side.
+    threads : int
+        Of each.
+    """
+    rows = session.execute(
+        select(Job, Run.project_id, Project.name.label("project_name"))
+        .join(Run, (Job.subject_id == Run.id) & _TRAINING)
+        .join(Project, Project.id == Run.project_id)
+        .where(Job.state == JobState.RUNNING.value)
+        .order_by(Job.started_at, Job.id)
+    ).all()
+    now = session.scalar(select(func.now()))
+    found: list[dict[str, Any]] = []
+    for place in range(max(places, len(rows))):
+        row = rows[place] if place < len(rows) else None
+        job = row.Job if row else None
+        found.append(
+            {
+                "place": place + 1,
+                "threads": threads,
+                "job_id": job.id if job else None,
+                "run_id": job.subject_id if job else None,
+                "project_id": row.project_id if row else None,
+                "project_name": row.project_name if row else "",
+                "title": job.title if job else "",
+                "stage": job.stage if job else "",
+                "done": job.done if job else 0.0,
+                "total": job.total if job else 0.0,
+                "since": job.started_at if job else None,
+                "sign_at": job.sign_at if job else None,
+                "now": now,
+            }
+        )
+    return found

@@ -1923,6 +1923,270 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/knobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Knobs
+         * @description Everything that a search can vary about a recipe, and what is proposed.
+         */
+        post: operations["list_knobs_api_projects__project_id__knobs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/plan-sketch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sketch Plan
+         * @description What a plan would come to, without beginning it.
+         */
+        post: operations["sketch_plan_api_projects__project_id__plan_sketch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Plans
+         * @description A project's plans, newest first.
+         */
+        get: operations["list_plans_api_projects__project_id__plans_get"];
+        put?: never;
+        /**
+         * Create Plan
+         * @description Begin a plan; its runs are trained as their turn comes.
+         */
+        post: operations["create_plan_api_projects__project_id__plans_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Plan
+         * @description One plan with its trials, and what they say so far.
+         */
+        get: operations["read_plan_api_plans__plan_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Curves
+         * @description A figure of every epoch of each trial, by its number.
+         */
+        get: operations["read_curves_api_plans__plan_id__curves_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Plan
+         * @description Let nothing more of it begin; what trains waits after its epoch.
+         */
+        post: operations["pause_plan_api_plans__plan_id__pause_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On
+         * @description Let a paused plan go on.
+         */
+        post: operations["go_on_api_plans__plan_id__go_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description End it now; what was found by then is kept and read.
+         */
+        post: operations["stop_api_plans__plan_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add
+         * @description Give a search further trials, or another time; one that has ended runs again.
+         */
+        post: operations["add_api_plans__plan_id__add_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{plan_id}/final-training": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Plan
+         * @description The set-up that was chosen once more, on training and validation pictures together.
+         */
+        post: operations["finish_plan_api_plans__plan_id__final_training_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/final-training": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Run
+         * @description The same of any run that has ended.
+         */
+        post: operations["finish_run_api_runs__run_id__final_training_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Run
+         * @description Let a run of a plan stand in the plain Ledger too.
+         */
+        post: operations["list_run_api_runs__run_id__list_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trainers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Trainers
+         * @description Where trainings go on in this application, and what does there.
+         */
+        get: operations["list_trainers_api_trainers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/queue": {
         parameters: {
             query?: never;
@@ -3618,6 +3882,46 @@ export interface components {
             loss: number;
         };
         /**
+         * CarriedByRead
+         * @description Which settings carried the difference.
+         */
+        CarriedByRead: {
+            /**
+             * Trials
+             * @description Whose figures at the same budget were compared.
+             */
+            trials: number;
+            /**
+             * Epochs
+             * @description Of that budget.
+             */
+            epochs: number;
+            /**
+             * Fewest
+             * @description Below so many trials nothing is told.
+             */
+            fewest: number;
+            /** Settings */
+            settings: components["schemas"]["CarriedRead"][];
+        };
+        /**
+         * CarriedRead
+         * @description What one setting alone tells of the trials' order.
+         */
+        CarriedRead: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+            /**
+             * Chance
+             * @description How often chance gives as large a share, for as many settings as there are.
+             */
+            chance: number;
+            /** Trials */
+            trials: number;
+        };
+        /**
          * ChangeRead
          * @description What a run changed from the one before: a path such as settings.epochs, or split, pictures, layers.
          */
@@ -3899,6 +4203,32 @@ export interface components {
             repeated_differing: number;
         };
         /**
+         * CopyScoresRead
+         * @description Of a figure over copies.
+         */
+        CopyScoresRead: {
+            /** Mean */
+            mean: number;
+            /** Deviation */
+            deviation: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * CoursePointRead
+         * @description A trial that was better than all before it.
+         */
+        CoursePointRead: {
+            /** Trial */
+            trial: number;
+            /** Spent S */
+            spent_s: number;
+            /** Value */
+            value: number;
+        };
+        /**
          * DifferenceRead
          * @description A value that is not the same in all of them.
          */
@@ -3950,6 +4280,30 @@ export interface components {
             left_out: {
                 [key: string]: number;
             };
+        };
+        /**
+         * DroppingBody
+         * @description How trials are dropped early.
+         */
+        DroppingBody: {
+            /**
+             * Factor
+             * @description One of so many goes on.
+             * @default 3
+             */
+            factor: number;
+            /**
+             * Least
+             * @description Epochs of the first rung, about.
+             * @default 3
+             */
+            least: number;
+            /**
+             * Waits
+             * @description Rungs are judged as a whole: the same winner on any number of workers.
+             * @default false
+             */
+            waits: boolean;
         };
         /**
          * EndedRunRead
@@ -4007,7 +4361,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            by: "" | "standstill" | "reached" | "time" | "lookout";
+            by: "" | "standstill" | "reached" | "time" | "lookout" | "dropped";
             /**
              * Epoch
              * @description Of a condition: the epoch after which it was met.
@@ -4211,6 +4565,32 @@ export interface components {
             exact: boolean;
         };
         /**
+         * FinalCreate
+         * @description Of which run of a plan the set-up is trained finally.
+         */
+        FinalCreate: {
+            /**
+             * Run Id
+             * @description null: the best one.
+             */
+            run_id?: number | null;
+        };
+        /**
+         * FoldScoresRead
+         * @description Of a score over folds.
+         */
+        FoldScoresRead: {
+            /** Mean */
+            mean: number;
+            /** Deviation */
+            deviation: number;
+            /** Interval */
+            interval: [
+                number,
+                number
+            ];
+        };
+        /**
          * FolderRead
          * @description A folder of the source, with the pictures in it and below.
          */
@@ -4219,6 +4599,22 @@ export interface components {
             path: string;
             /** Files */
             files: number;
+        };
+        /**
+         * FoldsBody
+         * @description Into how many parts, and how often.
+         */
+        FoldsBody: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Rounds
+             * @default 1
+             */
+            rounds: number;
         };
         /**
          * FoldsRead
@@ -4304,6 +4700,38 @@ export interface components {
             /** Picture Ids */
             picture_ids: number[];
             area: components["schemas"]["AreaBody"];
+        };
+        /**
+         * FoundRead
+         * @description What was read out of a plan's runs when it had ended.
+         */
+        FoundRead: {
+            /** Best */
+            best?: number | null;
+            optimism?: components["schemas"]["OptimismRead"] | null;
+            /** Folds */
+            folds?: number | null;
+            accuracy?: components["schemas"]["FoldScoresRead"] | null;
+            macro_f1?: components["schemas"]["FoldScoresRead"] | null;
+            /** Loss */
+            loss?: number | null;
+            /** Confusion */
+            confusion?: number[][] | null;
+            /** Recalls */
+            recalls?: (number | null)[] | null;
+            validation_accuracy?: components["schemas"]["CopyScoresRead"] | null;
+            validation_macro_f1?: components["schemas"]["CopyScoresRead"] | null;
+            validation_loss?: components["schemas"]["CopyScoresRead"] | null;
+            /**
+             * Final
+             * @description Number of the final training that it went on to.
+             */
+            final?: number | null;
+            /**
+             * Final Error
+             * @default
+             */
+            final_error: string;
         };
         /**
          * Grouping
@@ -4511,7 +4939,7 @@ export interface components {
          * @description What a job works on; its subject is the record of that kind.
          * @enum {string}
          */
-        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell";
+        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell" | "plan";
         /**
          * JobRead
          * @description Long work as the tray shows it.
@@ -4630,6 +5058,108 @@ export interface components {
              * @default 0
              */
             left_out: number;
+        };
+        /**
+         * KnobBody
+         * @description What is varied: a list of values, or a range with its ends; see `core.planning.knobs`.
+         */
+        KnobBody: {
+            /** Name */
+            name: string;
+            /** Values */
+            values?: (boolean | number | string)[];
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 0
+             */
+            high: number;
+            /**
+             * By Ratio
+             * @default false
+             */
+            by_ratio: boolean;
+        };
+        /**
+         * KnobOfferRead
+         * @description Something that can be varied, with a list or a range to begin with.
+         */
+        KnobOfferRead: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Help */
+            help: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "whole" | "number" | "switch" | "choice" | "name";
+            /** Values */
+            values: (boolean | number | string)[];
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** By Ratio */
+            by_ratio: boolean;
+            /**
+             * Ranged
+             * @description It may have a range.
+             */
+            ranged: boolean;
+        };
+        /**
+         * KnobOffersCreate
+         * @description Of which recipe something is to be varied.
+         */
+        KnobOffersCreate: {
+            recipe: components["schemas"]["RecipeCreate"];
+        };
+        /**
+         * KnobOffersRead
+         * @description Everything that can be varied, and what is proposed.
+         */
+        KnobOffersRead: {
+            /** Offers */
+            offers: components["schemas"]["KnobOfferRead"][];
+            /** Proposed */
+            proposed: components["schemas"]["KnobRead"][];
+        };
+        /**
+         * KnobRead
+         * @description What is varied.
+         */
+        KnobRead: {
+            /** Name */
+            name: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /** Values */
+            values?: (boolean | number | string)[];
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 0
+             */
+            high: number;
+            /**
+             * By Ratio
+             * @default false
+             */
+            by_ratio: boolean;
         };
         /**
          * LabelsCreate
@@ -5711,6 +6241,25 @@ export interface components {
             high: number;
         };
         /**
+         * OptimismRead
+         * @description How much the best one looks better than it is.
+         */
+        OptimismRead: {
+            /** Chosen */
+            chosen: number;
+            /** Score */
+            score: number;
+            /** Corrected */
+            corrected: number;
+            /** Interval */
+            interval: [
+                number,
+                number
+            ];
+            /** Trials */
+            trials: number;
+        };
+        /**
          * OthersRead
          * @description The pictures whose labels stayed: only they say whether the training became better.
          */
@@ -6059,46 +6608,173 @@ export interface components {
             class_name: string | null;
         };
         /**
-         * PlanRead
-         * @description What bringing in would do.
+         * PlanAdd
+         * @description More to do for a search.
          */
-        PlanRead: {
-            /** Classes */
-            classes: components["schemas"]["PlannedClassRead"][];
-            unlabelled: components["schemas"]["PlannedClassRead"];
-            /** Files */
-            files: number;
-            /** Chosen */
-            chosen: number;
-            /** Left Out */
-            left_out: number;
-            /** New */
-            new: number;
-            /** Known */
-            known: number;
-            /** Repeated */
-            repeated: number;
-            /** Two Labels */
-            two_labels: components["schemas"]["TwoLabelsRead"][];
-            /** Two Labels Count */
-            two_labels_count: number;
-            /** Groups */
-            groups: number;
-            /** Noted */
-            noted: number;
-            /** Wrappers */
-            wrappers: string[];
-            /** Notes */
-            notes: string[];
-            /** Examples */
-            examples: components["schemas"]["ExampleRead"][];
+        PlanAdd: {
             /**
-             * Folders
-             * @description The first of them, by their paths.
+             * Trials
+             * @description Further ones.
+             * @default 0
              */
-            folders: components["schemas"]["FolderRead"][];
-            /** Folders Count */
-            folders_count: number;
+            trials: number;
+            /**
+             * Minutes
+             * @description Of training in all; 0: no limit; null: as it is.
+             */
+            minutes?: number | null;
+        };
+        /**
+         * PlanCostRead
+         * @description Runs, epochs and time of a plan before it begins.
+         */
+        PlanCostRead: {
+            /** Trials */
+            trials: number;
+            /**
+             * Rungs
+             * @description Epochs after which trials rest, the whole budget last.
+             */
+            rungs: number[];
+            /**
+             * At Rungs
+             * @description Trials that reach each, about.
+             */
+            at_rungs: number[];
+            /** Epochs */
+            epochs: number;
+            /**
+             * Seconds
+             * @description null: the pace of this machine is not known yet.
+             */
+            seconds: number | null;
+            /**
+             * One S
+             * @description Of one trial with the whole budget.
+             */
+            one_s: number | null;
+        };
+        /**
+         * PlanCreate
+         * @description What several runs are to find out.
+         */
+        PlanCreate: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            recipe: components["schemas"]["RecipeCreate"];
+            /** Split Id */
+            split_id?: number | null;
+            /**
+             * By
+             * @default validation_accuracy
+             * @enum {string}
+             */
+            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
+            /**
+             * Seed
+             * @description Of the draws of trials, or of folds.
+             * @default 1
+             */
+            seed: number;
+            /** Space */
+            space?: components["schemas"]["KnobBody"][];
+            /**
+             * Way
+             * @default spread
+             * @enum {string}
+             */
+            way: "all" | "random" | "spread";
+            /**
+             * Trials
+             * @description Of a search or of copies.
+             * @default 24
+             */
+            trials: number;
+            dropping?: components["schemas"]["DroppingBody"] | null;
+            /**
+             * Minutes
+             * @description Of training, after which no trial begins; 0: no limit.
+             * @default 0
+             */
+            minutes: number;
+            folds?: components["schemas"]["FoldsBody"] | null;
+            /**
+             * Go On
+             * @description To final training, when it has ended; it stops before the test set.
+             * @default false
+             */
+            go_on: boolean;
+        };
+        /**
+         * PlanSketchRead
+         * @description What a plan would come to.
+         */
+        PlanSketchRead: {
+            cost: components["schemas"]["PlanCostRead"];
+            /**
+             * Possible
+             * @description Combinations that there are; null: without end, or no search.
+             */
+            possible: number | null;
+            /**
+             * First
+             * @description Values of the first trials.
+             */
+            first: {
+                [key: string]: boolean | number | string;
+            }[];
+        };
+        /**
+         * PlanSummaryRead
+         * @description A plan in the list of plans.
+         */
+        PlanSummaryRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "ended";
+            /** Ended By */
+            ended_by: ("done" | "stopped" | "failed") | null;
+            /** Ending */
+            ending: string;
+            /** Mend */
+            mend: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Runs */
+            runs: number;
+            /** Ended */
+            ended: number;
+            /** Failed */
+            failed: number;
+            /** Total */
+            total: number;
+            /** Train S */
+            train_s: number;
+            /** Best */
+            best: number | null;
         };
         /**
          * PlannedClassRead
@@ -6437,6 +7113,34 @@ export interface components {
             why: string;
         };
         /**
+         * RepeatsRead
+         * @description What a final training goes through again: the steps of the run that it was chosen by, to the same step.
+         */
+        RepeatsRead: {
+            /**
+             * Run
+             * @description Its number.
+             */
+            run: number;
+            /** Run Name */
+            run_name: string;
+            /**
+             * Pictures
+             * @description That it learnt from.
+             */
+            pictures: number;
+            /**
+             * Steps
+             * @description Up to the state that it kept.
+             */
+            steps: number;
+            /**
+             * Until
+             * @description The epoch of that.
+             */
+            until: number;
+        };
+        /**
          * ResultRead
          * @description The newest result of a project, and what it stands on.
          */
@@ -6610,10 +7314,27 @@ export interface components {
              */
             created_at: string;
             /**
+             * Trial
+             * @description Its number in a plan.
+             */
+            trial: number | null;
+            /**
+             * Until Epoch
+             * @description After which it rests, or ends before all are done.
+             */
+            until_epoch: number | null;
+            /** @description Of a final training: what it goes through again. */
+            repeats: components["schemas"]["RepeatsRead"] | null;
+            /**
+             * Listed
+             * @description It stands in the plain Ledger though it is of a plan.
+             */
+            listed: boolean;
+            /**
              * State
              * @enum {string}
              */
-            state: "waiting" | "training" | "ended";
+            state: "waiting" | "training" | "resting" | "ended";
             /** Ended By */
             ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought") | null;
             ending: components["schemas"]["EndingRead"] | null;
@@ -7780,6 +8501,41 @@ export interface components {
             used_at: string | null;
         };
         /**
+         * TrainerRead
+         * @description A place where trainings go on, and what does there.
+         */
+        TrainerRead: {
+            /** Place */
+            place: number;
+            /** Threads */
+            threads: number;
+            /** Job Id */
+            job_id: number | null;
+            /** Run Id */
+            run_id: number | null;
+            /** Project Id */
+            project_id: number | null;
+            /** Project Name */
+            project_name: string;
+            /** Title */
+            title: string;
+            /** Stage */
+            stage: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Since */
+            since: string | null;
+            /** Sign At */
+            sign_at: string | null;
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+        };
+        /**
          * TrainingSettingsCreate
          * @description What of the training is set; the rest takes its defaults, as those follow what is set.
          */
@@ -8032,6 +8788,96 @@ export interface components {
             class_draws: string;
         };
         /**
+         * TrialRead
+         * @description One run of a plan.
+         */
+        TrialRead: {
+            /** Trial */
+            trial: number;
+            /** Run Id */
+            run_id: number;
+            /**
+             * Number
+             * @description Of the run.
+             */
+            number: number;
+            /** Name */
+            name: string;
+            /** Values */
+            values: {
+                [key: string]: boolean | number | string;
+            };
+            /** Fold */
+            fold: number | null;
+            /** Round */
+            round: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "training" | "resting" | "ended";
+            /** Ended By */
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought") | null;
+            /** Ending */
+            ending: string;
+            /** Mend */
+            mend: string;
+            /** Epochs Done */
+            epochs_done: number;
+            /**
+             * Until
+             * @description Epoch after which it rests or ends.
+             */
+            until: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Whole
+             * @description It had the whole budget, or ended well before it.
+             */
+            whole: boolean;
+            /**
+             * Value
+             * @description The figure that trials are compared by, of the kept epoch.
+             */
+            value: number | null;
+            /** Figures */
+            figures: {
+                [key: string]: number;
+            };
+            /**
+             * Rungs
+             * @description That figure at each rung that it reached, from 0.
+             */
+            rungs: {
+                [key: string]: number | null;
+            };
+            /**
+             * Count
+             * @description Validation pictures that it was judged on.
+             */
+            count: number | null;
+            /** Right */
+            right: number | null;
+            /**
+             * Interval
+             * @description 95 % of the accuracy.
+             */
+            interval: [
+                number,
+                number
+            ] | null;
+            /** Train S */
+            train_s: number | null;
+            /** Parameters */
+            parameters: number;
+            /**
+             * Listed
+             * @description It stands in the plain Ledger too.
+             */
+            listed: boolean;
+        };
+        /**
          * TriedRead
          * @description A reading that was tried on all files.
          */
@@ -8278,6 +9124,142 @@ export interface components {
             run?: number | null;
             /** Look */
             look?: number | null;
+        };
+        /**
+         * PlanRead
+         * @description What bringing in would do.
+         */
+        vast_orchard__api__schemas__imports__PlanRead: {
+            /** Classes */
+            classes: components["schemas"]["PlannedClassRead"][];
+            unlabelled: components["schemas"]["PlannedClassRead"];
+            /** Files */
+            files: number;
+            /** Chosen */
+            chosen: number;
+            /** Left Out */
+            left_out: number;
+            /** New */
+            new: number;
+            /** Known */
+            known: number;
+            /** Repeated */
+            repeated: number;
+            /** Two Labels */
+            two_labels: components["schemas"]["TwoLabelsRead"][];
+            /** Two Labels Count */
+            two_labels_count: number;
+            /** Groups */
+            groups: number;
+            /** Noted */
+            noted: number;
+            /** Wrappers */
+            wrappers: string[];
+            /** Notes */
+            notes: string[];
+            /** Examples */
+            examples: components["schemas"]["ExampleRead"][];
+            /**
+             * Folders
+             * @description The first of them, by their paths.
+             */
+            folders: components["schemas"]["FolderRead"][];
+            /** Folders Count */
+            folders_count: number;
+        };
+        /**
+         * PlanRead
+         * @description Everything about a plan but the curves of its trials.
+         */
+        vast_orchard__api__schemas__plans__PlanRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "ended";
+            /** Ended By */
+            ended_by: ("done" | "stopped" | "failed") | null;
+            /** Ending */
+            ending: string;
+            /** Mend */
+            mend: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Runs */
+            runs: number;
+            /** Ended */
+            ended: number;
+            /** Failed */
+            failed: number;
+            /** Total */
+            total: number;
+            /** Train S */
+            train_s: number;
+            /** Best */
+            best: number | null;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
+            /**
+             * Rising
+             * @description More of that figure is better.
+             */
+            rising: boolean;
+            /** Way */
+            way: string;
+            /** Seed */
+            seed: number;
+            /** Minutes */
+            minutes: number;
+            /** Go On */
+            go_on: boolean;
+            /** Space */
+            space: components["schemas"]["KnobRead"][];
+            dropping: components["schemas"]["DroppingBody"] | null;
+            folds: components["schemas"]["FoldsBody"] | null;
+            /** Rungs */
+            rungs: number[];
+            /** Network */
+            network: string;
+            /** Epochs */
+            epochs: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Classes */
+            classes: components["schemas"]["ModelClassRead"][];
+            cost: components["schemas"]["PlanCostRead"];
+            /** Epochs Done */
+            epochs_done: number;
+            /** Epochs Planned */
+            epochs_planned: number;
+            /** Left S */
+            left_s: number | null;
+            /** Course */
+            course: components["schemas"]["CoursePointRead"][];
+            carried: components["schemas"]["CarriedByRead"];
+            found: components["schemas"]["FoundRead"] | null;
+            /** Trials */
+            trials: components["schemas"]["TrialRead"][];
         };
     };
     responses: never;
@@ -10467,7 +11449,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanRead"];
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__imports__PlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -11983,6 +12965,453 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_knobs_api_projects__project_id__knobs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KnobOffersCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnobOffersRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sketch_plan_api_projects__project_id__plan_sketch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanSketchRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_plans_api_projects__project_id__plans_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanSummaryRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_plan_api_projects__project_id__plans_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_plan_api_plans__plan_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_curves_api_plans__plan_id__curves_get: {
+        parameters: {
+            query?: {
+                figure?: string;
+            };
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: (number | null)[];
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pause_plan_api_plans__plan_id__pause_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    go_on_api_plans__plan_id__go_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_api_plans__plan_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_api_plans__plan_id__add_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanAdd"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finish_plan_api_plans__plan_id__final_training_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FinalCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    finish_run_api_runs__run_id__final_training_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_run_api_runs__run_id__list_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_trainers_api_trainers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrainerRead"][];
                 };
             };
         };

@@ -16,6 +16,7 @@ __all__ = [
     "EpochRead",
     "FootingRead",
     "LedgerRead",
+    "RepeatsRead",
     "RunCreate",
     "RunGroupCreate",
     "RunGroupRead",
@@ -60,7 +61,9 @@ class EndingRead(BaseModel):
     epochs: int = Field(description="Epochs that were asked for.")
     what: str = Field("", description="Of a failure or a condition: what happened, with the numbers.")
     mend: str = Field("", description="Of a failure or a lookout: what to do.")
-    by: Literal["", "standstill", "reached", "time", "lookout"] = Field("", description="Of a condition: which kind.")
+    by: Literal["", "standstill", "reached", "time", "lookout", "dropped"] = Field(
+        "", description="Of a condition: which kind."
+    )
     epoch: int = Field(0, description="Of a condition: the epoch after which it was met.")
     lookout: str = Field("", description="Which one ended it.")
     file: str = Field("", description="Of a model that was brought in: what its file is called.")
@@ -74,6 +77,16 @@ class ChangeRead(BaseModel):
     what: str
     before: Any
     after: Any
+
+
+class RepeatsRead(BaseModel):
+    """What a final training goes through again: the steps of the run that it was chosen by, to the same step."""
+
+    run: int = Field(description="Its number.")
+    run_name: str
+    pictures: int = Field(description="That it learnt from.")
+    steps: int = Field(description="Up to the state that it kept.")
+    until: int = Field(description="The epoch of that.")
 
 
 class RunRead(Read):
@@ -94,7 +107,11 @@ class RunRead(Read):
     program: str
     parameters: int
     created_at: dt.datetime
-    state: Literal["waiting", "training", "ended"]
+    trial: int | None = Field(description="Its number in a plan.")
+    until_epoch: int | None = Field(description="After which it rests, or ends before all are done.")
+    repeats: RepeatsRead | None = Field(description="Of a final training: what it goes through again.")
+    listed: bool = Field(description="It stands in the plain Ledger though it is of a plan.")
+    state: Literal["waiting", "training", "resting", "ended"]
     ended_by: Literal["epochs", "stopped", "condition", "failed", "brought"] | None
     ending: EndingRead | None
     ended_at: dt.datetime | None

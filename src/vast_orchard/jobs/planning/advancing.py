@@ -3,16 +3,16 @@
 The records alone decide, under a lock on the plan, so that it does not matter which worker asks, nor whether one died.
 """
 
-import math
 from collections.abc import Sequence
 
 import structlog
 from sqlalchemy.orm import Session
 
+from vast_orchard.at_once.planning.order import PlanOrder, order_from_json, runs_of_order
+from vast_orchard.at_once.planning.standing import scores_by_rung
 from vast_orchard.core.planning.halving import promoted
 from vast_orchard.errors import ConflictError
-from vast_orchard.jobs.planning.plan_order import PlanOrder, order_from_json
-from vast_orchard.jobs.planning.trials import start_trial, trials_in_all
+from vast_orchard.jobs.planning.trials import start_trial
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.settings import Settings, trainings_at_once
 from vast_orchard.store.bytes import ByteStore
@@ -30,7 +30,7 @@ from vast_orchard.store.run_states import raise_run
 from vast_orchard.store.schema import JobKind, PlanEnding, PlanState, RunEnding, RunState
 from vast_orchard.store.values import PlanValue, TrialValue
 
-__all__ = ["advance_after", "advance_idle", "advance_plan", "close_plan", "scores_by_rung"]
+__all__ = ["advance_after", "advance_idle", "advance_plan", "close_plan"]
 
 _log = structlog.get_logger()
 # One more waits than is trained, so that a worker that is free has its next trial at hand.
@@ -72,7 +72,7 @@ def _step(session: Session, plan_id: int, room: int, store: ByteStore | None) ->
     under_way = sum(one.state in _UNDER_WAY for one in trials)
     free, begun = max(0, room - under_way), max((one.trial for one in trials), default=0)
     late = bool(order.minutes) and entry.train_s >= 60 * order.minutes
-    left = 0 if late else trials_in_all(order) - begun
+    left = 0 if late else runs_of_order(order) - begun
     going_on = _going_on(order, trials, begun=not left, late=late)
     # A rung that was judged as a whole goes on as a whole.
     raised = going_on if order.dropping and order.dropping.waits else going_on[:free]
@@ -108,19 +108,6 @@ def _going_on(order: PlanOrder, trials: Sequence[TrialValue], *, begun: bool, la
     return [trials[n] for n in found]
 
 
-def scores_by_rung(one: TrialValue, rungs: Sequence[int]) -> dict[int, float]:
-    """Of a trial its score at each rung that it has reached; −infinity where it failed."""
-    kept = {int(rung): float(score) for rung, score in one.varied.get("scores", {}).items()}
-    well = one.state == RunState.ENDED and one.ended_by in (RunEnding.EPOCHS, RunEnding.CONDITION)
-    if well and kept:
-        # A condition of its own ended it: it will get no better by going on.
-        kept |= {rung: kept[max(kept)] for rung in range(max(kept), len(rungs))}
-    if one.state == RunState.ENDED and one.ended_by in (RunEnding.FAILED, RunEnding.STOPPED):
-        heading = rungs.index(one.until_epoch) if one.until_epoch in rungs else len(rungs) - 1
-        kept[heading] = -math.inf
-    return kept
-
-
 def _raise(session: Session, entry: PlanValue, order: PlanOrder, one: TrialValue) -> None:
     rung = order.rungs.index(one.until_epoch or 0) + 1
     raise_run(session, one.run_id, order.rungs[rung])
@@ -131,7 +118,7 @@ def _hopeless(order: PlanOrder, trials: Sequence[TrialValue]) -> bool:
     ended = [one for one in trials if one.state == RunState.ENDED]
     failed = [one for one in ended if one.ended_by == RunEnding.FAILED]
     well = len(trials) - len(failed) - sum(one.state in _UNDER_WAY for one in trials)
-    return not well and len(failed) >= min(_ENOUGH_FAILED, trials_in_all(order))
+    return not well and len(failed) >= min(_ENOUGH_FAILED, runs_of_order(order))
 
 
 def _give_up(session: Session, entry: PlanValue, trials: Sequence[TrialValue]) -> None:

@@ -7,11 +7,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.dividing import split_for_training, split_keys
+from vast_orchard.at_once.planning.order import Folds, PlanOrder, check_order, order_from_json, order_to_json
 from vast_orchard.core.pictures.area import area_from_json
 from vast_orchard.core.sets.grouped import stratified_folds
 from vast_orchard.errors import ConflictError, SettingError, SplitError
 from vast_orchard.jobs.planning.advancing import advance_plan, close_plan
-from vast_orchard.jobs.planning.plan_order import Folds, PlanOrder, check_order, order_from_json, order_to_json
 from vast_orchard.jobs.planning.trials import fold_pictures
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.settings import Settings

@@ -6,6 +6,8 @@ from typing import Any
 
 import numpy as np
 
+from vast_orchard.at_once.planning.order import PlanOrder, order_from_json
+from vast_orchard.at_once.planning.standing import best_trial, whole_trials
 from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.judging.fold_scores import fold_scores
 from vast_orchard.core.judging.scores import judged_matrix
@@ -13,13 +15,12 @@ from vast_orchard.core.planning.optimism import optimism_of
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.planning.finishing import start_final
-from vast_orchard.jobs.planning.plan_order import PlanOrder, order_from_json
 from vast_orchard.store.plans import get_plan, set_found, trial_answers, trials_of
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import GroupKind, PlanEnding
 from vast_orchard.store.values import TrialValue
 
-__all__ = ["best_trial", "read_plan", "whole_trials"]
+__all__ = ["read_plan"]
 
 
 def read_plan(context: WorkContext, plan_id: int, progress: Progress) -> None:
@@ -46,33 +47,6 @@ def read_plan(context: WorkContext, plan_id: int, progress: Progress) -> None:
                 found["final_error"] = str(error)
         set_found(session, plan_id, found)
     progress.advance()
-
-
-def whole_trials(order: PlanOrder, trials: Sequence[TrialValue]) -> list[TrialValue]:
-    """Those that had the whole budget, or ended well before it by a condition of their own."""
-    top = str(len(order.rungs) - 1)
-    return [
-        one
-        for one in trials
-        if one.state == "ended"
-        and one.ended_by in ("epochs", "condition")
-        and (top in one.varied.get("scores", {}) or (one.ending or {}).get("by") not in (None, "dropped"))
-    ]
-
-
-def best_trial(order: PlanOrder, trials: Sequence[TrialValue]) -> TrialValue | None:
-    """The trial that was best of those with the whole budget; of equals the one with the lower loss, then the first.
-
-    Of folds there is no best one: any stands for the set-up.
-    """
-    whole = [one for one in whole_trials(order, trials) if order.score(one.figures) is not None]
-    if order.kind is not GroupKind.TRIALS:
-        return whole[0] if whole else None
-
-    def rank(one: TrialValue) -> tuple[float, float, int]:
-        return -(order.score(one.figures) or 0.0), one.figures.get("validation_loss", 0.0), one.trial
-
-    return min(whole, key=rank, default=None)
 
 
 def _search_found(

@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.jobs.planning.plan_order import PlanOrder, order_from_json
+from vast_orchard.at_once.planning.order import PlanOrder, order_from_json
 from vast_orchard.store.plans import get_plan
 from vast_orchard.store.values import RunValue
 

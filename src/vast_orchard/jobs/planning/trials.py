@@ -5,10 +5,10 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.catalogue import PROGRAM
+from vast_orchard.at_once.planning.order import PlanOrder
 from vast_orchard.core.network.plan import plan
 from vast_orchard.core.training.recipe import recipe_to_json, resolved_recipe
 from vast_orchard.errors import OrchardError
-from vast_orchard.jobs.planning.plan_order import PlanOrder
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.plans import trials_of
@@ -19,14 +19,7 @@ from vast_orchard.store.snapshots import derived_snapshot, snapshot_pictures
 from vast_orchard.store.values import PlanValue, SnapshotPictureValue
 from vast_orchard.types import SetName
 
-__all__ = ["fold_pictures", "start_trial", "trial_words", "trials_in_all"]
-
-
-def trials_in_all(order: PlanOrder) -> int:
-    """How many runs the plan comes to."""
-    if order.kind is GroupKind.FOLDS and order.folds:
-        return order.folds.count * order.folds.rounds
-    return len(order.values) if order.kind is GroupKind.TRIALS else order.trials
+__all__ = ["fold_pictures", "start_trial", "trial_words"]
 
 
 def trial_words(order: PlanOrder, trial: int) -> str:

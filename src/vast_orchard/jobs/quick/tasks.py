@@ -14,6 +14,8 @@ from vast_orchard.at_once.starting_points import StartPlace, read_start
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.calibration import tempered
 from vast_orchard.core.pictures.area import Area, area_from_json, area_to_json
+from vast_orchard.core.planning.knobs import space_from_json
+from vast_orchard.core.planning.ways import Way, draw_trials
 from vast_orchard.core.training.recipe import recipe_from_json, recipe_to_json
 from vast_orchard.core.warm_up import warm_up
 from vast_orchard.errors import OrchardError
@@ -221,6 +223,11 @@ def _strip(**arguments: Any) -> bytes:
     return _Place.plans.strip(**arguments)
 
 
+def _draw_trials(space: list[dict[str, Any]], way: str, count: int, seed: int) -> list[dict[str, Any]]:
+    """Values of the trials of a search."""
+    return draw_trials(space_from_json(space), Way(way), count, seed)
+
+
 TASKS: dict[str, Callable[..., Any]] = {
     "plan": _plan,
     "strip": _strip,
@@ -241,4 +248,5 @@ TASKS: dict[str, Callable[..., Any]] = {
     "network_file": _network_file,
     "bucket_to_try": _bucket_to_try,
     "classes_from_table": classes_from_table,
+    "draw_trials": _draw_trials,
 }

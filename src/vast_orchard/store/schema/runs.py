@@ -107,7 +107,7 @@ class RunGroup(Base):
     kind: Mapped[str] = mapped_column(String(10))
     question: Mapped[str] = mapped_column(String(200))
     budget: Mapped[dict[str, Any]]  # what it may cost: runs, minutes
-    # What is to be done, complete in itself: see `jobs.planning.plan_order`. Empty of a group that is filled by hand.
+    # What is to be done, complete in itself: see `at_once.planning.order`. Empty of a group that is filled by hand.
     plan: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
     split_id: Mapped[int | None] = mapped_column(ForeignKey("split.id", ondelete="SET NULL"))
     # The pictures of all its runs as they were when it began.

@@ -7,14 +7,23 @@ from typing import Any
 from vast_orchard.core.network.description import description_from_json, description_to_json
 from vast_orchard.core.pictures.variation import variation_from_json
 from vast_orchard.core.planning.halving import rungs_of
-from vast_orchard.core.planning.knobs import KNOBS, Space, knob_to_json, space_from_json
+from vast_orchard.core.planning.knobs import Space, knob_to_json, space_from_json
 from vast_orchard.core.planning.trial_recipe import Named, check_space, trial_recipe
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.settings import EndFigure, Keep
 from vast_orchard.errors import SettingError
 from vast_orchard.store.schema import GroupKind
 
-__all__ = ["FIGURES", "Dropping", "Folds", "PlanOrder", "check_order", "named_in", "order_from_json", "order_to_json"]
+__all__ = [
+    "FIGURES",
+    "Dropping",
+    "Folds",
+    "PlanOrder",
+    "check_order",
+    "order_from_json",
+    "order_to_json",
+    "runs_of_order",
+]
 
 # By which figure trials are compared, and whether more of it is better.
 FIGURES: Mapping[str, bool] = {"validation_accuracy": True, "validation_macro_f1": True, "validation_loss": False}
@@ -81,6 +90,13 @@ class PlanOrder:
             seed = self.recipe.settings.seed + trial - 1
             return replace(self.recipe, settings=replace(self.recipe.settings, seed=seed))
         return self.recipe
+
+
+def runs_of_order(order: PlanOrder) -> int:
+    """How many runs a plan comes to."""
+    if order.folds is not None:
+        return order.folds.count * order.folds.rounds
+    return len(order.values) or order.trials
 
 
 def check_order(order: PlanOrder) -> None:
@@ -181,13 +197,4 @@ def order_from_json(data: Mapping[str, Any]) -> PlanOrder:
             networks={name: description_from_json(value) for name, value in data["networks"].items()},
             variations={name: variation_from_json(value) for name, value in data["variations"].items()},
         ),
-    )
-
-
-def named_in(space: Space, networks: Mapping[str, Any], variations: Mapping[str, Any]) -> Named:
-    """Of everything that has a name, what a space refers to."""
-    asked = {knob.name: set(knob.values) for knob in space.knobs if knob.name in KNOBS}
-    return Named(
-        networks={name: value for name, value in networks.items() if name in asked.get("network", ())},
-        variations={name: value for name, value in variations.items() if name in asked.get("variation", ())},
     )

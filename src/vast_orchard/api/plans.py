@@ -1,0 +1,177 @@
+"""Plans of many runs over HTTP: sketched, begun, looked at, paused, added to, stopped, and gone on with."""
+
+from collections.abc import Sequence
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Path, Query
+from fastapi import status as http
+from sqlalchemy.orm import Session
+
+from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, RunOf, SessionOf
+from vast_orchard.api.schemas.plans import (
+    FinalCreate,
+    KnobOffersCreate,
+    KnobOffersRead,
+    PlanAdd,
+    PlanCreate,
+    PlanRead,
+    PlanSketchRead,
+    PlanSummaryRead,
+    TrainerRead,
+)
+from vast_orchard.api.schemas.runs import RunRead
+from vast_orchard.api.starts import ordered
+from vast_orchard.at_once.network_times import pace_here
+from vast_orchard.at_once.planning.asking import asked_order, offered_knobs
+from vast_orchard.at_once.planning.order import PlanOrder
+from vast_orchard.at_once.planning.sketch import best_run, check_time, plan_sketch, planned_knobs
+from vast_orchard.at_once.planning.values import plan_summary, plan_values
+from vast_orchard.errors import ConflictError
+from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
+from vast_orchard.jobs.planning.finishing import start_final
+from vast_orchard.settings import training_threads, trainings_at_once
+from vast_orchard.store import plans
+from vast_orchard.store.projects import get_project
+from vast_orchard.store.runs import get_run
+from vast_orchard.store.training_queue import trainers
+from vast_orchard.store.values import PlanValue, RunValue
+
+__all__ = ["router"]
+
+router = APIRouter(prefix="/api", tags=["plans"])
+
+
+def _plan(session: SessionOf, plan_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]) -> PlanValue:
+    plan = plans.get_plan(session, plan_id)
+    get_project(session, plan.project_id)  # one of a project in the bin is not shown
+    return plan
+
+
+PlanOf = Annotated[PlanValue, Depends(_plan)]
+
+
+def _draw(parts: Parts) -> Any:
+    def draw(space: list[dict[str, Any]], way: str, count: int, seed: int) -> Sequence[dict[str, Any]]:
+        drawn: Sequence[dict[str, Any]] = parts.quick.run("draw_trials", space=space, way=way, count=count, seed=seed)
+        return drawn
+
+    return draw
+
+
+def _asked(session: Session, parts: Parts, project_id: int, body: PlanCreate) -> tuple[PlanOrder, bytes | None]:
+    wish = ordered(session, parts, project_id, body.recipe)
+    assert wish.recipe is not None, "a plan has a recipe"
+    asked = {**body.model_dump(exclude={"recipe"}), "space": [knob.model_dump() for knob in body.space]}
+    return asked_order(session, project_id, wish.recipe, asked, _draw(parts)), wish.start_file
+
+
+def _values(session: Session, parts: Parts, plan_id: int) -> dict[str, Any]:
+    settings = parts.settings
+    entry, trials = plans.get_plan(session, plan_id), plans.trials_of(session, plan_id)
+    return plan_values(entry, trials, pace_here(settings), trainings_at_once(settings))
+
+
+@router.post("/projects/{project_id}/knobs", response_model=KnobOffersRead)
+def list_knobs(session: SessionOf, parts: PartsOf, project: ProjectOf, body: KnobOffersCreate) -> dict[str, Any]:
+    """Everything that a search can vary about a recipe, and what is proposed."""
+    wish = ordered(session, parts, project.id, body.recipe)
+    assert wish.recipe is not None, "a recipe was sent"
+    return offered_knobs(session, project.id, wish.recipe)
+
+
+@router.post("/projects/{project_id}/plan-sketch", response_model=PlanSketchRead)
+def sketch_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: PlanCreate) -> dict[str, Any]:
+    """What a plan would come to, without beginning it."""
+    order, _ = _asked(session, parts, project.id, body)
+    settings = parts.settings
+    return plan_sketch(session, project.id, order, pace_here(settings), trainings_at_once(settings))
+
+
+@router.get("/projects/{project_id}/plans", response_model=list[PlanSummaryRead])
+def list_plans(session: SessionOf, project: ProjectOf) -> Sequence[dict[str, Any]]:
+    """A project's plans, newest first."""
+    return [plan_summary(entry) for entry in plans.list_plans(session, project.id)]
+
+
+@router.post("/projects/{project_id}/plans", response_model=PlanRead, status_code=http.HTTP_202_ACCEPTED)
+def create_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: PlanCreate) -> dict[str, Any]:
+    """Begin a plan; its runs are trained as their turn comes."""
+    order, start_file = _asked(session, parts, project.id, body)
+    settings = parts.settings
+    check_time(session, project.id, order, pace_here(settings))
+    entry = begin_plan(session, project.id, order, settings, parts.store, start_file)
+    return _values(session, parts, entry.id)
+
+
+@router.get("/plans/{plan_id}", response_model=PlanRead)
+def read_plan(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
+    """One plan with its trials, and what they say so far."""
+    return _values(session, parts, plan.id)
+
+
+@router.get("/plans/{plan_id}/curves", response_model=dict[int, list[float | None]])
+def read_curves(
+    session: SessionOf, plan: PlanOf, figure: Annotated[str, Query(pattern="^[a-z_0-9]{1,40}$")] = "validation_loss"
+) -> dict[int, list[float | None]]:
+    """A figure of every epoch of each trial, by its number."""
+    return plans.trial_curves(session, plan.id, figure)
+
+
+@router.post("/plans/{plan_id}/pause", response_model=PlanRead)
+def pause_plan(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
+    """Let nothing more of it begin; what trains waits after its epoch."""
+    plans.pause_plan(session, plan.id)
+    return _values(session, parts, plan.id)
+
+
+@router.post("/plans/{plan_id}/go-on", response_model=PlanRead)
+def go_on(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
+    """Let a paused plan go on."""
+    go_on_with_plan(session, plan.id, parts.settings, parts.store)
+    return _values(session, parts, plan.id)
+
+
+@router.post("/plans/{plan_id}/stop", response_model=PlanRead)
+def stop(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
+    """End it now; what was found by then is kept and read."""
+    stop_plan(session, plan.id)
+    return _values(session, parts, plan.id)
+
+
+@router.post("/plans/{plan_id}/add", response_model=PlanRead, status_code=http.HTTP_202_ACCEPTED)
+def add(session: SessionOf, parts: PartsOf, plan: PlanOf, body: PlanAdd) -> dict[str, Any]:
+    """Give a search further trials, or another time; one that has ended runs again."""
+    space, way, seed, there = planned_knobs(plan)
+    count = len(there) + body.trials
+    values = _draw(parts)(space, way, count, seed) if space and body.trials else there
+    minutes = plan.plan["minutes"] if body.minutes is None else body.minutes
+    add_trials(session, plan.id, values, minutes, parts.settings, parts.store)
+    return _values(session, parts, plan.id)
+
+
+@router.post("/plans/{plan_id}/final-training", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
+def finish_plan(session: SessionOf, parts: PartsOf, plan: PlanOf, body: FinalCreate) -> RunValue:
+    """The set-up that was chosen once more, on training and validation pictures together."""
+    run_id = body.run_id or best_run(plan, plans.trials_of(session, plan.id))
+    if run_id is None:
+        raise ConflictError("No trial of the plan had its whole budget yet.", "Wait for one.")
+    return start_final(session, get_run(session, run_id), parts.store)
+
+
+@router.post("/runs/{run_id}/final-training", response_model=RunRead, status_code=http.HTTP_202_ACCEPTED)
+def finish_run(session: SessionOf, parts: PartsOf, run: RunOf) -> RunValue:
+    """The same of any run that has ended."""
+    return start_final(session, run, parts.store)
+
+
+@router.post("/runs/{run_id}/list", response_model=RunRead)
+def list_run(session: SessionOf, run: RunOf) -> RunValue:
+    """Let a run of a plan stand in the plain Ledger too."""
+    plans.list_trial(session, run.id)
+    return get_run(session, run.id)
+
+
+@router.get("/trainers", response_model=list[TrainerRead])
+def list_trainers(session: SessionOf, parts: PartsOf) -> list[dict[str, Any]]:
+    """Where trainings go on in this application, and what does there."""
+    return trainers(session, trainings_at_once(parts.settings), training_threads(parts.settings))
