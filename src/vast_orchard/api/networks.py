@@ -14,7 +14,14 @@ from vast_orchard.api.schemas.networks import (
     RunNetworkRead,
 )
 from vast_orchard.at_once.network_times import Lesson, pace_here
-from vast_orchard.at_once.networks import check_network, network_parts, network_schema, networks, resolved_network
+from vast_orchard.at_once.networks import (
+    check_network,
+    network_by_name,
+    network_parts,
+    network_schema,
+    networks,
+    resolved_network,
+)
 from vast_orchard.settings import training_threads
 from vast_orchard.store.classes import list_classes
 
@@ -41,10 +48,15 @@ def _lesson(asked: NetworkLesson, parts: PartsOf) -> Lesson:
 
 @router.get("/projects/{project_id}/networks", response_model=list[NetworkRead])
 def list_networks(
-    session: SessionOf, parts: PartsOf, project: ProjectOf, asked: Annotated[NetworkLesson, Query()]
+    session: SessionOf,
+    parts: PartsOf,
+    project: ProjectOf,
+    asked: Annotated[NetworkLesson, Query()],
+    also: Annotated[str, Query(max_length=120, description="Another one by its name, such as a wider one.")] = "",
 ) -> list[dict[str, Any]]:
     """The ready networks for this project's classes."""
-    return networks(asked.size, asked.channels, _classes(session, project.id), _lesson(asked, parts))
+    other = network_by_name(session, project.id, also)[0] if also else None
+    return networks(asked.size, asked.channels, _classes(session, project.id), _lesson(asked, parts), other)
 
 
 @router.get("/network-parts", response_model=list[NetworkPartRead])

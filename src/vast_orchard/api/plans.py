@@ -13,10 +13,10 @@ from vast_orchard.api.schemas.plans import (
     KnobOffersCreate,
     KnobOffersRead,
     PlanAdd,
-    PlanCreate,
-    PlanRead,
-    PlanSketchRead,
-    PlanSummaryRead,
+    RunPlanCreate,
+    RunPlanRead,
+    RunPlanSketchRead,
+    RunPlanSummaryRead,
     TrainerRead,
 )
 from vast_orchard.api.schemas.runs import RunRead
@@ -58,7 +58,7 @@ def _draw(parts: Parts) -> Any:
     return draw
 
 
-def _asked(session: Session, parts: Parts, project_id: int, body: PlanCreate) -> tuple[PlanOrder, bytes | None]:
+def _asked(session: Session, parts: Parts, project_id: int, body: RunPlanCreate) -> tuple[PlanOrder, bytes | None]:
     wish = ordered(session, parts, project_id, body.recipe)
     assert wish.recipe is not None, "a plan has a recipe"
     asked = {**body.model_dump(exclude={"recipe"}), "space": [knob.model_dump() for knob in body.space]}
@@ -79,22 +79,22 @@ def list_knobs(session: SessionOf, parts: PartsOf, project: ProjectOf, body: Kno
     return offered_knobs(session, project.id, wish.recipe)
 
 
-@router.post("/projects/{project_id}/plan-sketch", response_model=PlanSketchRead)
-def sketch_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: PlanCreate) -> dict[str, Any]:
+@router.post("/projects/{project_id}/plan-sketch", response_model=RunPlanSketchRead)
+def sketch_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: RunPlanCreate) -> dict[str, Any]:
     """What a plan would come to, without beginning it."""
     order, _ = _asked(session, parts, project.id, body)
     settings = parts.settings
     return plan_sketch(session, project.id, order, pace_here(settings), trainings_at_once(settings))
 
 
-@router.get("/projects/{project_id}/plans", response_model=list[PlanSummaryRead])
+@router.get("/projects/{project_id}/plans", response_model=list[RunPlanSummaryRead])
 def list_plans(session: SessionOf, project: ProjectOf) -> Sequence[dict[str, Any]]:
     """A project's plans, newest first."""
     return [plan_summary(entry) for entry in plans.list_plans(session, project.id)]
 
 
-@router.post("/projects/{project_id}/plans", response_model=PlanRead, status_code=http.HTTP_202_ACCEPTED)
-def create_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: PlanCreate) -> dict[str, Any]:
+@router.post("/projects/{project_id}/plans", response_model=RunPlanRead, status_code=http.HTTP_202_ACCEPTED)
+def create_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: RunPlanCreate) -> dict[str, Any]:
     """Begin a plan; its runs are trained as their turn comes."""
     order, start_file = _asked(session, parts, project.id, body)
     settings = parts.settings
@@ -103,7 +103,7 @@ def create_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: Pl
     return _values(session, parts, entry.id)
 
 
-@router.get("/plans/{plan_id}", response_model=PlanRead)
+@router.get("/plans/{plan_id}", response_model=RunPlanRead)
 def read_plan(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
     """One plan with its trials, and what they say so far."""
     return _values(session, parts, plan.id)
@@ -117,28 +117,28 @@ def read_curves(
     return plans.trial_curves(session, plan.id, figure)
 
 
-@router.post("/plans/{plan_id}/pause", response_model=PlanRead)
+@router.post("/plans/{plan_id}/pause", response_model=RunPlanRead)
 def pause_plan(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
     """Let nothing more of it begin; what trains waits after its epoch."""
     plans.pause_plan(session, plan.id)
     return _values(session, parts, plan.id)
 
 
-@router.post("/plans/{plan_id}/go-on", response_model=PlanRead)
+@router.post("/plans/{plan_id}/go-on", response_model=RunPlanRead)
 def go_on(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
     """Let a paused plan go on."""
     go_on_with_plan(session, plan.id, parts.settings, parts.store)
     return _values(session, parts, plan.id)
 
 
-@router.post("/plans/{plan_id}/stop", response_model=PlanRead)
+@router.post("/plans/{plan_id}/stop", response_model=RunPlanRead)
 def stop(session: SessionOf, parts: PartsOf, plan: PlanOf) -> dict[str, Any]:
     """End it now; what was found by then is kept and read."""
     stop_plan(session, plan.id)
     return _values(session, parts, plan.id)
 
 
-@router.post("/plans/{plan_id}/add", response_model=PlanRead, status_code=http.HTTP_202_ACCEPTED)
+@router.post("/plans/{plan_id}/add", response_model=RunPlanRead, status_code=http.HTTP_202_ACCEPTED)
 def add(session: SessionOf, parts: PartsOf, plan: PlanOf, body: PlanAdd) -> dict[str, Any]:
     """Give a search further trials, or another time; one that has ended runs again."""
     space, way, seed, there = planned_knobs(plan)

@@ -27,6 +27,7 @@ from vast_orchard.core.network.layout import fitting_batch
 from vast_orchard.core.network.plan import LayerPlan, plan
 from vast_orchard.core.network.ready import DEFAULT_NETWORK, READY_NETWORKS, ready_network
 from vast_orchard.core.network.repairs import Repair, repaired
+from vast_orchard.core.network.scaling import scaled
 from vast_orchard.core.network.schema import CHOICES, network_schema
 from vast_orchard.core.watching.rows import watched_layers
 from vast_orchard.errors import InputError, MissingError, SettingError
@@ -46,6 +47,11 @@ __all__ = [
     "resolved_network",
 ]
 
+# How a search calls what it makes of a network.
+_SCALED = re.compile(
+    r"(?P<base>.+?)(?:, (?P<wide>[0-9]{1,2}(?:[.][0-9]{1,6})?) times as wide)?"
+    r"(?:, (?P<deep>[0-9]{1,2}(?:[.][0-9]{1,6})?) times as deep)?"
+)
 # How a version of a kept network is called where one word has to do: in a recipe, in the Ledger.
 _VERSION = re.compile(r"(.+), version ([0-9]{1,6})")
 
@@ -77,13 +83,23 @@ def _network(description: NetworkDescription, classes: int | None = None) -> dic
     }
 
 
-def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dict[str, Any]]:
-    """The ready networks for an input and a number of classes, layer by layer, and as they are written."""
+def networks(
+    size: int, channels: int, classes: int, lesson: Lesson, also: Mapping[str, Any] | None = None
+) -> list[dict[str, Any]]:
+    """The ready networks for an input and a number of classes, layer by layer, and as they are written.
+
+    Parameters
+    ----------
+    also : mapping, optional
+        Another one to be listed with them.
+    """
+    listed = {name: ready_network(name) for name in READY_NETWORKS}
+    if also is not None:
+        listed[also["name"]] = description_from_json(also)
     picture, found = (size, size, channels), []
-    for name in READY_NETWORKS:
-        ready = ready_network(name)
+    for name, ready in listed.items():
         checked = check(ready, picture, classes, batch_size=lesson.batch, pictures=lesson.pictures)
-        layers = _layers(checked)
+        layers, is_ready = _layers(checked), name in READY_NETWORKS
         found.append(
             {
                 "name": name,
@@ -91,8 +107,8 @@ def networks(size: int, channels: int, classes: int, lesson: Lesson) -> list[dic
                 "default": name == DEFAULT_NETWORK,
                 "watched": _watched(ready, picture, classes),
                 "written": description_to_json(ready)["layers"],
-                "errors": measured_errors(name),
-                "started": started_errors(name),
+                "errors": measured_errors(name) if is_ready else {},
+                "started": started_errors(name) if is_ready else {},
                 "measured": measured_on(),
                 **_sums(checked, lesson),
                 **time_values(layers, picture, lesson),
@@ -148,13 +164,18 @@ def network_by_name(session: Session, project_id: int, name: str) -> tuple[dict[
     Parameters
     ----------
     name : str
-        Of a ready network; of a kept one, which means its newest version; or "name, version 2".
+        Of a ready network; of a kept one, which means its newest version; "name, version 2"; or of any of these with
+        ", 2 times as wide" or ", 2 times as deep" behind it, as a search calls what it makes of them.
 
     Raises
     ------
     SettingError
         There is none of that name.
     """
+    if (made := _SCALED.fullmatch(name)) and (made["wide"] or made["deep"]):
+        base, _ = network_by_name(session, project_id, made["base"])
+        wide, deep = (float(made[way]) if made[way] else 1.0 for way in ("wide", "deep"))
+        return description_to_json(scaled(description_from_json(base), wide, deep)), None
     if ready_name(name) in READY_NETWORKS:
         return description_to_json(ready_network(name)), None
     match = _VERSION.fullmatch(name)

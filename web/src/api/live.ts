@@ -53,11 +53,16 @@ const REFRESHED: Record<string, readonly string[]> = {
     "offers",
     "holdings",
     "queue",
+    "plans",
+    "plan",
+    "plan-curves",
+    "trainers",
   ],
+  plans: ["plans", "plan", "plan-curves"],
   exports: ["exports", "holdings"],
   offers: ["offers", "serving"],
   tokens: ["tokens"],
-  jobs: ["jobs", "exports", "parcels", "queue"],
+  jobs: ["jobs", "exports", "parcels", "queue", "trainers"],
 };
 
 /** What a lookout found in a run. */
@@ -114,6 +119,8 @@ export function useLive(onWord: (word: Word) => void): boolean {
       }
       if (topic === "epochs" && run) {
         readRun(run);
+        // A trial's curve grows with the plan that is on show, if one is.
+        for (const key of ["plan", "plan-curves"]) readAgain(key);
         return;
       }
       for (const key of REFRESHED[topic] ?? ["everything"]) readAgain(key);

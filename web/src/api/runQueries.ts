@@ -133,13 +133,15 @@ export function useLookoutTrial(projectId: number, own: OwnLookout) {
   });
 }
 
-export function useNetworks(projectId: number, lesson: Lesson) {
+/** The ready networks, and another one by its name, such as a wider one that a search made. */
+export function useNetworks(projectId: number, lesson: Lesson, also = "") {
   return useQuery({
-    queryKey: ["networks", projectId, lesson],
+    queryKey: ["networks", projectId, lesson, also],
+    retry: false,
     queryFn: () =>
       need(
         client.GET("/api/projects/{project_id}/networks", {
-          params: { path: { project_id: projectId }, query: { ...lesson } },
+          params: { path: { project_id: projectId }, query: { ...lesson, also } },
         }),
       ),
     placeholderData: keepPreviousData,

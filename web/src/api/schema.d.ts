@@ -4585,10 +4585,7 @@ export interface components {
             /** Deviation */
             deviation: number;
             /** Interval */
-            interval: [
-                number,
-                number
-            ];
+            interval: number[];
         };
         /**
          * FolderRead
@@ -5138,27 +5135,18 @@ export interface components {
         KnobRead: {
             /** Name */
             name: string;
-            /**
-             * Words
-             * @default
-             */
+            /** Words */
             words: string;
-            /** Values */
-            values?: (boolean | number | string)[];
             /**
-             * Low
-             * @default 0
+             * Values
+             * @description Empty of a range.
              */
+            values: (boolean | number | string)[];
+            /** Low */
             low: number;
-            /**
-             * High
-             * @default 0
-             */
+            /** High */
             high: number;
-            /**
-             * By Ratio
-             * @default false
-             */
+            /** By Ratio */
             by_ratio: boolean;
         };
         /**
@@ -6252,10 +6240,7 @@ export interface components {
             /** Corrected */
             corrected: number;
             /** Interval */
-            interval: [
-                number,
-                number
-            ];
+            interval: number[];
             /** Trials */
             trials: number;
         };
@@ -6625,156 +6610,46 @@ export interface components {
             minutes?: number | null;
         };
         /**
-         * PlanCostRead
-         * @description Runs, epochs and time of a plan before it begins.
+         * PlanRead
+         * @description What bringing in would do.
          */
-        PlanCostRead: {
-            /** Trials */
-            trials: number;
+        PlanRead: {
+            /** Classes */
+            classes: components["schemas"]["PlannedClassRead"][];
+            unlabelled: components["schemas"]["PlannedClassRead"];
+            /** Files */
+            files: number;
+            /** Chosen */
+            chosen: number;
+            /** Left Out */
+            left_out: number;
+            /** New */
+            new: number;
+            /** Known */
+            known: number;
+            /** Repeated */
+            repeated: number;
+            /** Two Labels */
+            two_labels: components["schemas"]["TwoLabelsRead"][];
+            /** Two Labels Count */
+            two_labels_count: number;
+            /** Groups */
+            groups: number;
+            /** Noted */
+            noted: number;
+            /** Wrappers */
+            wrappers: string[];
+            /** Notes */
+            notes: string[];
+            /** Examples */
+            examples: components["schemas"]["ExampleRead"][];
             /**
-             * Rungs
-             * @description Epochs after which trials rest, the whole budget last.
+             * Folders
+             * @description The first of them, by their paths.
              */
-            rungs: number[];
-            /**
-             * At Rungs
-             * @description Trials that reach each, about.
-             */
-            at_rungs: number[];
-            /** Epochs */
-            epochs: number;
-            /**
-             * Seconds
-             * @description null: the pace of this machine is not known yet.
-             */
-            seconds: number | null;
-            /**
-             * One S
-             * @description Of one trial with the whole budget.
-             */
-            one_s: number | null;
-        };
-        /**
-         * PlanCreate
-         * @description What several runs are to find out.
-         */
-        PlanCreate: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "trials" | "folds" | "copies";
-            /** Question */
-            question: string;
-            recipe: components["schemas"]["RecipeCreate"];
-            /** Split Id */
-            split_id?: number | null;
-            /**
-             * By
-             * @default validation_accuracy
-             * @enum {string}
-             */
-            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
-            /**
-             * Seed
-             * @description Of the draws of trials, or of folds.
-             * @default 1
-             */
-            seed: number;
-            /** Space */
-            space?: components["schemas"]["KnobBody"][];
-            /**
-             * Way
-             * @default spread
-             * @enum {string}
-             */
-            way: "all" | "random" | "spread";
-            /**
-             * Trials
-             * @description Of a search or of copies.
-             * @default 24
-             */
-            trials: number;
-            dropping?: components["schemas"]["DroppingBody"] | null;
-            /**
-             * Minutes
-             * @description Of training, after which no trial begins; 0: no limit.
-             * @default 0
-             */
-            minutes: number;
-            folds?: components["schemas"]["FoldsBody"] | null;
-            /**
-             * Go On
-             * @description To final training, when it has ended; it stops before the test set.
-             * @default false
-             */
-            go_on: boolean;
-        };
-        /**
-         * PlanSketchRead
-         * @description What a plan would come to.
-         */
-        PlanSketchRead: {
-            cost: components["schemas"]["PlanCostRead"];
-            /**
-             * Possible
-             * @description Combinations that there are; null: without end, or no search.
-             */
-            possible: number | null;
-            /**
-             * First
-             * @description Values of the first trials.
-             */
-            first: {
-                [key: string]: boolean | number | string;
-            }[];
-        };
-        /**
-         * PlanSummaryRead
-         * @description A plan in the list of plans.
-         */
-        PlanSummaryRead: {
-            /** Id */
-            id: number;
-            /** Project Id */
-            project_id: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "trials" | "folds" | "copies";
-            /** Question */
-            question: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "paused" | "ended";
-            /** Ended By */
-            ended_by: ("done" | "stopped" | "failed") | null;
-            /** Ending */
-            ending: string;
-            /** Mend */
-            mend: string;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Ended At */
-            ended_at: string | null;
-            /** Runs */
-            runs: number;
-            /** Ended */
-            ended: number;
-            /** Failed */
-            failed: number;
-            /** Total */
-            total: number;
-            /** Train S */
-            train_s: number;
-            /** Best */
-            best: number | null;
+            folders: components["schemas"]["FolderRead"][];
+            /** Folders Count */
+            folders_count: number;
         };
         /**
          * PlannedClassRead
@@ -7273,6 +7148,252 @@ export interface components {
             multiply_adds: number;
             /** Layers */
             layers: components["schemas"]["LayerRead"][];
+        };
+        /**
+         * RunPlanCostRead
+         * @description Runs, epochs and time of a plan before it begins.
+         */
+        RunPlanCostRead: {
+            /** Trials */
+            trials: number;
+            /**
+             * Rungs
+             * @description Epochs after which trials rest, the whole budget last.
+             */
+            rungs: number[];
+            /**
+             * At Rungs
+             * @description Trials that reach each, about.
+             */
+            at_rungs: number[];
+            /** Epochs */
+            epochs: number;
+            /**
+             * Seconds
+             * @description null: the pace of this machine is not known yet.
+             */
+            seconds: number | null;
+            /**
+             * One S
+             * @description Of one trial with the whole budget.
+             */
+            one_s: number | null;
+        };
+        /**
+         * RunPlanCreate
+         * @description What several runs are to find out.
+         */
+        RunPlanCreate: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            recipe: components["schemas"]["RecipeCreate"];
+            /** Split Id */
+            split_id?: number | null;
+            /**
+             * By
+             * @default validation_accuracy
+             * @enum {string}
+             */
+            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
+            /**
+             * Seed
+             * @description Of the draws of trials, or of folds.
+             * @default 1
+             */
+            seed: number;
+            /** Space */
+            space?: components["schemas"]["KnobBody"][];
+            /**
+             * Way
+             * @default spread
+             * @enum {string}
+             */
+            way: "all" | "random" | "spread";
+            /**
+             * Trials
+             * @description Of a search or of copies.
+             * @default 24
+             */
+            trials: number;
+            dropping?: components["schemas"]["DroppingBody"] | null;
+            /**
+             * Minutes
+             * @description Of training, after which no trial begins; 0: no limit.
+             * @default 0
+             */
+            minutes: number;
+            folds?: components["schemas"]["FoldsBody"] | null;
+            /**
+             * Go On
+             * @description To final training, when it has ended; it stops before the test set.
+             * @default false
+             */
+            go_on: boolean;
+        };
+        /**
+         * RunPlanRead
+         * @description Everything about a plan but the curves of its trials.
+         */
+        RunPlanRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "ended";
+            /** Ended By */
+            ended_by: ("done" | "stopped" | "failed") | null;
+            /** Ending */
+            ending: string;
+            /** Mend */
+            mend: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Runs */
+            runs: number;
+            /** Ended */
+            ended: number;
+            /** Failed */
+            failed: number;
+            /** Total */
+            total: number;
+            /** Train S */
+            train_s: number;
+            /** Best */
+            best: number | null;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
+            /**
+             * Rising
+             * @description More of that figure is better.
+             */
+            rising: boolean;
+            /** Way */
+            way: string;
+            /** Seed */
+            seed: number;
+            /** Minutes */
+            minutes: number;
+            /** Go On */
+            go_on: boolean;
+            /** Space */
+            space: components["schemas"]["KnobRead"][];
+            dropping: components["schemas"]["DroppingBody"] | null;
+            folds: components["schemas"]["FoldsBody"] | null;
+            /** Rungs */
+            rungs: number[];
+            /** Network */
+            network: string;
+            /** Epochs */
+            epochs: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Classes */
+            classes: components["schemas"]["ModelClassRead"][];
+            cost: components["schemas"]["RunPlanCostRead"];
+            /** Epochs Done */
+            epochs_done: number;
+            /** Epochs Planned */
+            epochs_planned: number;
+            /** Left S */
+            left_s: number | null;
+            /** Course */
+            course: components["schemas"]["CoursePointRead"][];
+            carried: components["schemas"]["CarriedByRead"];
+            found: components["schemas"]["FoundRead"] | null;
+            /** Trials */
+            trials: components["schemas"]["TrialRead"][];
+        };
+        /**
+         * RunPlanSketchRead
+         * @description What a plan would come to.
+         */
+        RunPlanSketchRead: {
+            cost: components["schemas"]["RunPlanCostRead"];
+            /**
+             * Possible
+             * @description Combinations that there are; null: without end, or no search.
+             */
+            possible: number | null;
+            /**
+             * First
+             * @description Values of the first trials.
+             */
+            first: {
+                [key: string]: boolean | number | string;
+            }[];
+        };
+        /**
+         * RunPlanSummaryRead
+         * @description A plan in the list of plans.
+         */
+        RunPlanSummaryRead: {
+            /** Id */
+            id: number;
+            /** Project Id */
+            project_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "trials" | "folds" | "copies";
+            /** Question */
+            question: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "ended";
+            /** Ended By */
+            ended_by: ("done" | "stopped" | "failed") | null;
+            /** Ending */
+            ending: string;
+            /** Mend */
+            mend: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Runs */
+            runs: number;
+            /** Ended */
+            ended: number;
+            /** Failed */
+            failed: number;
+            /** Total */
+            total: number;
+            /** Train S */
+            train_s: number;
+            /** Best */
+            best: number | null;
         };
         /**
          * RunRead
@@ -8863,10 +8984,7 @@ export interface components {
              * Interval
              * @description 95 % of the accuracy.
              */
-            interval: [
-                number,
-                number
-            ] | null;
+            interval: number[] | null;
             /** Train S */
             train_s: number | null;
             /** Parameters */
@@ -9124,142 +9242,6 @@ export interface components {
             run?: number | null;
             /** Look */
             look?: number | null;
-        };
-        /**
-         * PlanRead
-         * @description What bringing in would do.
-         */
-        vast_orchard__api__schemas__imports__PlanRead: {
-            /** Classes */
-            classes: components["schemas"]["PlannedClassRead"][];
-            unlabelled: components["schemas"]["PlannedClassRead"];
-            /** Files */
-            files: number;
-            /** Chosen */
-            chosen: number;
-            /** Left Out */
-            left_out: number;
-            /** New */
-            new: number;
-            /** Known */
-            known: number;
-            /** Repeated */
-            repeated: number;
-            /** Two Labels */
-            two_labels: components["schemas"]["TwoLabelsRead"][];
-            /** Two Labels Count */
-            two_labels_count: number;
-            /** Groups */
-            groups: number;
-            /** Noted */
-            noted: number;
-            /** Wrappers */
-            wrappers: string[];
-            /** Notes */
-            notes: string[];
-            /** Examples */
-            examples: components["schemas"]["ExampleRead"][];
-            /**
-             * Folders
-             * @description The first of them, by their paths.
-             */
-            folders: components["schemas"]["FolderRead"][];
-            /** Folders Count */
-            folders_count: number;
-        };
-        /**
-         * PlanRead
-         * @description Everything about a plan but the curves of its trials.
-         */
-        vast_orchard__api__schemas__plans__PlanRead: {
-            /** Id */
-            id: number;
-            /** Project Id */
-            project_id: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "trials" | "folds" | "copies";
-            /** Question */
-            question: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "running" | "paused" | "ended";
-            /** Ended By */
-            ended_by: ("done" | "stopped" | "failed") | null;
-            /** Ending */
-            ending: string;
-            /** Mend */
-            mend: string;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Ended At */
-            ended_at: string | null;
-            /** Runs */
-            runs: number;
-            /** Ended */
-            ended: number;
-            /** Failed */
-            failed: number;
-            /** Total */
-            total: number;
-            /** Train S */
-            train_s: number;
-            /** Best */
-            best: number | null;
-            /**
-             * By
-             * @enum {string}
-             */
-            by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";
-            /**
-             * Rising
-             * @description More of that figure is better.
-             */
-            rising: boolean;
-            /** Way */
-            way: string;
-            /** Seed */
-            seed: number;
-            /** Minutes */
-            minutes: number;
-            /** Go On */
-            go_on: boolean;
-            /** Space */
-            space: components["schemas"]["KnobRead"][];
-            dropping: components["schemas"]["DroppingBody"] | null;
-            folds: components["schemas"]["FoldsBody"] | null;
-            /** Rungs */
-            rungs: number[];
-            /** Network */
-            network: string;
-            /** Epochs */
-            epochs: number;
-            /** Counts */
-            counts: {
-                [key: string]: number;
-            };
-            /** Classes */
-            classes: components["schemas"]["ModelClassRead"][];
-            cost: components["schemas"]["PlanCostRead"];
-            /** Epochs Done */
-            epochs_done: number;
-            /** Epochs Planned */
-            epochs_planned: number;
-            /** Left S */
-            left_s: number | null;
-            /** Course */
-            course: components["schemas"]["CoursePointRead"][];
-            carried: components["schemas"]["CarriedByRead"];
-            found: components["schemas"]["FoundRead"] | null;
-            /** Trials */
-            trials: components["schemas"]["TrialRead"][];
         };
     };
     responses: never;
@@ -11449,7 +11431,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__imports__PlanRead"];
+                    "application/json": components["schemas"]["PlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13015,7 +12997,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanCreate"];
+                "application/json": components["schemas"]["RunPlanCreate"];
             };
         };
         responses: {
@@ -13025,7 +13007,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanSketchRead"];
+                    "application/json": components["schemas"]["RunPlanSketchRead"];
                 };
             };
             /** @description Validation Error */
@@ -13056,7 +13038,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanSummaryRead"][];
+                    "application/json": components["schemas"]["RunPlanSummaryRead"][];
                 };
             };
             /** @description Validation Error */
@@ -13081,7 +13063,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanCreate"];
+                "application/json": components["schemas"]["RunPlanCreate"];
             };
         };
         responses: {
@@ -13091,7 +13073,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13122,7 +13104,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13188,7 +13170,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13219,7 +13201,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13250,7 +13232,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -13285,7 +13267,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["vast_orchard__api__schemas__plans__PlanRead"];
+                    "application/json": components["schemas"]["RunPlanRead"];
                 };
             };
             /** @description Validation Error */
@@ -14564,6 +14546,8 @@ export interface operations {
                 validation?: number;
                 /** @description Of the variation. */
                 operations?: number;
+                /** @description Another one by its name, such as a wider one. */
+                also?: string;
             };
             header?: never;
             path: {

@@ -23,6 +23,7 @@ const PLACE: Record<Job["kind"], string> = {
   tell: "runs",
   train: "runs",
   judge: "review",
+  plan: "runs",
   export: "release",
 };
 

@@ -24,7 +24,9 @@ export function stateWords(run: Run): string {
     case "waiting":
       return "waiting";
     case "training":
-      return `epoch ${Math.min(run.epochs_done + 1, epochs)} of ${epochs}`;
+      return `epoch ${Math.min(run.epochs_done + 1, epochs)} of ${run.until_epoch ?? epochs}`;
+    case "resting":
+      return `rests after ${run.epochs_done} of ${epochs}`;
     case "ended":
       if (run.ended_by === "condition") return "ended early";
       if (run.ended_by === "brought") return "brought in";
@@ -41,7 +43,7 @@ function causeWords(run: Run): string {
   const { done, epochs, what, mend } = run.ending ?? { done: 0, epochs: 0, what: "", mend: "" };
   switch (run.ended_by) {
     case "epochs":
-      return `All ${plural(epochs, "epoch")} done.`;
+      return run.repeats ? repeatsWords(run.repeats) : `All ${plural(epochs, "epoch")} done.`;
     case "stopped":
       return done
         ? `Stopped by hand in epoch ${done + 1} of ${epochs}.`
@@ -55,6 +57,11 @@ function causeWords(run: Run): string {
     case null:
       return "";
   }
+}
+
+/** Why a final training ended where it did. */
+export function repeatsWords(repeats: NonNullable<Run["repeats"]>): string {
+  return `It took the ${plural(repeats.steps, "step")} of run ${repeats.run} up to the state that was kept there, after epoch ${repeats.until}, at the same rates. No picture was held back, so that no validation score can be told.`;
 }
 
 const KEPT: Record<string, (run: Run) => string> = {

@@ -26,11 +26,11 @@ __all__ = [
     "KnobRead",
     "OptimismRead",
     "PlanAdd",
-    "PlanCostRead",
-    "PlanCreate",
-    "PlanRead",
-    "PlanSketchRead",
-    "PlanSummaryRead",
+    "RunPlanCostRead",
+    "RunPlanCreate",
+    "RunPlanRead",
+    "RunPlanSketchRead",
+    "RunPlanSummaryRead",
     "TrainerRead",
     "TrialRead",
 ]
@@ -64,7 +64,7 @@ class FoldsBody(Write):
     rounds: int = Field(1, ge=1, le=20)
 
 
-class PlanCreate(Write):
+class RunPlanCreate(Write):
     """What several runs are to find out."""
 
     kind: Literal["trials", "folds", "copies"]
@@ -113,11 +113,11 @@ class KnobRead(BaseModel):
     """What is varied."""
 
     name: str
-    words: str = ""
-    values: list[_Value] = Field(default_factory=list)
-    low: float = 0.0
-    high: float = 0.0
-    by_ratio: bool = False
+    words: str
+    values: list[_Value] = Field(description="Empty of a range.")
+    low: float
+    high: float
+    by_ratio: bool
 
 
 class KnobOffersRead(BaseModel):
@@ -127,7 +127,7 @@ class KnobOffersRead(BaseModel):
     proposed: list[KnobRead]
 
 
-class PlanCostRead(BaseModel):
+class RunPlanCostRead(BaseModel):
     """Runs, epochs and time of a plan before it begins."""
 
     trials: int
@@ -138,10 +138,10 @@ class PlanCostRead(BaseModel):
     one_s: float | None = Field(description="Of one trial with the whole budget.")
 
 
-class PlanSketchRead(BaseModel):
+class RunPlanSketchRead(BaseModel):
     """What a plan would come to."""
 
-    cost: PlanCostRead
+    cost: RunPlanCostRead
     possible: int | None = Field(description="Combinations that there are; null: without end, or no search.")
     first: list[dict[str, _Value]] = Field(description="Values of the first trials.")
 
@@ -169,7 +169,7 @@ class TrialRead(BaseModel):
     rungs: dict[int, float | None] = Field(description="That figure at each rung that it reached, from 0.")
     count: int | None = Field(description="Validation pictures that it was judged on.")
     right: int | None
-    interval: tuple[float, float] | None = Field(description="95 % of the accuracy.")
+    interval: list[float] | None = Field(description="95 % of the accuracy.")
     train_s: float | None
     parameters: int
     listed: bool = Field(description="It stands in the plain Ledger too.")
@@ -207,7 +207,7 @@ class OptimismRead(BaseModel):
     chosen: int
     score: float
     corrected: float
-    interval: tuple[float, float]
+    interval: list[float]
     trials: int
 
 
@@ -216,7 +216,7 @@ class FoldScoresRead(BaseModel):
 
     mean: float
     deviation: float
-    interval: tuple[float, float]
+    interval: list[float]
 
 
 class CopyScoresRead(BaseModel):
@@ -246,7 +246,7 @@ class FoundRead(BaseModel):
     final_error: str = ""
 
 
-class PlanSummaryRead(BaseModel):
+class RunPlanSummaryRead(BaseModel):
     """A plan in the list of plans."""
 
     id: int
@@ -267,7 +267,7 @@ class PlanSummaryRead(BaseModel):
     best: int | None
 
 
-class PlanRead(PlanSummaryRead):
+class RunPlanRead(RunPlanSummaryRead):
     """Everything about a plan but the curves of its trials."""
 
     by: _Figure
@@ -284,7 +284,7 @@ class PlanRead(PlanSummaryRead):
     epochs: int
     counts: dict[str, int]
     classes: list[ModelClassRead]
-    cost: PlanCostRead
+    cost: RunPlanCostRead
     epochs_done: int
     epochs_planned: int
     left_s: float | None

@@ -11,7 +11,7 @@ from vast_orchard.at_once.planning.order import Dropping, Folds, PlanOrder, chec
 from vast_orchard.core.network.description import description_from_json
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.core.pictures.variation import NO_VARIATION, variation_from_json
-from vast_orchard.core.planning.knobs import knob_to_json, space_from_json
+from vast_orchard.core.planning.knobs import Knob, knob_to_json, space_from_json
 from vast_orchard.core.planning.proposal import knob_offers, proposed_space
 from vast_orchard.core.planning.trial_recipe import Named
 from vast_orchard.core.training.recipe import Recipe
@@ -19,7 +19,7 @@ from vast_orchard.errors import SettingError
 from vast_orchard.store.ingredients import list_ingredients
 from vast_orchard.store.schema import GroupKind, IngredientKind
 
-__all__ = ["asked_order", "offered_knobs"]
+__all__ = ["asked_order", "knob_values", "offered_knobs"]
 
 _Draw = Callable[[list[dict[str, Any]], str, int, int], Sequence[dict[str, Any]]]
 # What a variation is called that varies nothing.
@@ -51,7 +51,15 @@ def offered_knobs(session: Session, project_id: int, recipe: Recipe) -> dict[str
     if recipe.start is not None:
         offers = [entry for entry in offers if entry.name not in ("network", "width", "depth")]
     proposed = proposed_space(recipe, tuple(dict.fromkeys(near))[: 1 + _BESIDE])
-    return {"offers": [asdict(entry) for entry in offers], "proposed": [knob_to_json(knob) for knob in proposed]}
+    return {"offers": [asdict(entry) for entry in offers], "proposed": [knob_values(knob) for knob in proposed]}
+
+
+def knob_values(knob: Knob) -> dict[str, Any]:
+    """A knob as the page shows it."""
+    return {
+        "name": knob.name, "words": knob.words, "values": list(knob.values), "low": knob.low, "high": knob.high,
+        "by_ratio": knob.by_ratio,
+    }  # fmt: skip
 
 
 def asked_order(session: Session, project_id: int, recipe: Recipe, asked: Mapping[str, Any], draw: _Draw) -> PlanOrder:
@@ -62,7 +70,7 @@ def asked_order(session: Session, project_id: int, recipe: Recipe, asked: Mappin
     recipe : Recipe
         Its network open.
     asked : mapping
-        As `PlanCreate` of the wire.
+        As `RunPlanCreate` of the wire.
     draw : callable
         `draw(space, way, count, seed)` gives the values of the trials; it is called in another process.
 

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import Any
 
+from vast_orchard.at_once.planning.asking import knob_values
 from vast_orchard.at_once.planning.cost import cost_of, cost_under_way
 from vast_orchard.at_once.planning.order import FIGURES, PlanOrder, order_from_json, runs_of_order
 from vast_orchard.at_once.planning.standing import (
@@ -14,7 +15,6 @@ from vast_orchard.at_once.planning.standing import (
     whole_trials,
 )
 from vast_orchard.core.judging.intervals import wilson_interval
-from vast_orchard.core.planning.knobs import knob_to_json
 from vast_orchard.store.values import PlanValue, TrialValue
 
 __all__ = ["plan_summary", "plan_values"]
@@ -49,7 +49,7 @@ def plan_values(entry: PlanValue, trials: Sequence[TrialValue], pace: float | No
         "seed": order.seed,
         "minutes": order.minutes,
         "go_on": order.go_on,
-        "space": [{**knob_to_json(knob), "words": knob.words} for knob in order.space.knobs] if order.space else [],
+        "space": [knob_values(knob) for knob in order.space.knobs] if order.space else [],
         "dropping": entry.plan["dropping"],
         "folds": {"count": order.folds.count, "rounds": order.folds.rounds} if order.folds else None,
         "rungs": list(order.rungs),

@@ -13,6 +13,7 @@ __all__ = ["scaled"]
 
 # Kernels work on this many channels at a time: anything between costs as much as the next multiple.
 _STEP = 4
+_LEAST, _MOST = 0.25, 4.0
 _MOST_CONVOLUTIONS, _MOST_TIMES = 4, 20
 
 
@@ -27,15 +28,18 @@ def scaled(description: NetworkDescription, width: float = 1.0, depth: float = 1
     description : NetworkDescription
         Open at its last layer, or resolved: what gives the classes stays as it is.
     width, depth : float
-        Above 0.
+        From a quarter to four times.
 
     Raises
     ------
     SettingError
-        A factor is not above 0.
+        A factor is out of its range.
     """
-    if width <= 0 or depth <= 0:
-        raise SettingError(f"A network cannot be {min(width, depth):g} times as large.", "Give a factor above 0.")
+    for factor in (width, depth):
+        if not _LEAST <= factor <= _MOST:
+            raise SettingError(
+                f"A network {factor:g} times as large is asked for.", f"Give a factor from {_LEAST:g} to {_MOST:g}."
+            )
     if width == 1 and depth == 1:
         return description
     parts = _deeper(description.layers, depth) if depth != 1 else description.layers

@@ -7,16 +7,18 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.planning.order import PlanOrder, order_from_json
 from vast_orchard.store.plans import get_plan
+from vast_orchard.store.schema import PlanState
 from vast_orchard.store.values import RunValue
 
 __all__ = ["order_of", "with_score"]
 
 
 def order_of(session: Session, run: RunValue) -> PlanOrder | None:
-    """What the plan of a run is to do; None of a run that is no trial."""
+    """What the plan of a run is to do; None of a run that is no trial, or of a plan that has ended."""
     if run.trial is None or run.group_id is None:
         return None
-    return order_from_json(get_plan(session, run.group_id).plan)
+    entry = get_plan(session, run.group_id)
+    return None if entry.state == PlanState.ENDED else order_from_json(entry.plan)
 
 
 def with_score(run: RunValue, order: PlanOrder, figures: Mapping[str, float]) -> dict[str, Any]:

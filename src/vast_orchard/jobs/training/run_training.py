@@ -174,7 +174,9 @@ class _Recorder:
             self._facts = run_facts(session, run)
             self._history = recorded(session, run.id) if self._looks else []
             self._order = order_of(session, run)
-        self._until = run.until_epoch or training.recipe.settings.epochs
+        # A trial whose plan has ended, and that a person lets go on, trains to its end.
+        bound = run.until_epoch if self._order or run.repeats else None
+        self._until = bound or training.recipe.settings.epochs
         # Of what was found before an interruption word was sent then; some is found before the first epoch.
         self._told = {found.id for found in self._words()} if self._history else set()
         self._store_at = 0.0  # by the clock

@@ -32,9 +32,10 @@ interface Props {
   shown: Run;
   onShow: (run: Run) => void;
   onNetworkFile: () => void;
+  onPlans: () => void;
 }
 
-export function Ledger({ projectId, shown, onShow, onNetworkFile }: Props) {
+export function Ledger({ projectId, shown, onShow, onNetworkFile, onPlans }: Props) {
   const [order, setOrder] = useState<LedgerOrder>("number");
   const [falling, setFalling] = useState(true);
   const ledger = useLedger(projectId, order, falling);
@@ -59,7 +60,10 @@ export function Ledger({ projectId, shown, onShow, onNetworkFile }: Props) {
                 onSort={() => sort(head)}
               />
             ))}
-            <th className="px-3 py-0.5 text-right font-normal">
+            <th className="px-3 py-0.5 text-right font-normal whitespace-nowrap">
+              <Button kind="bare" onClick={onPlans}>
+                Plans
+              </Button>
               <Button kind="bare" onClick={onNetworkFile}>
                 Bring in a network
               </Button>

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, need, type Recipe, type Run } from "../../api/client";
+import { trainFinally } from "../../api/planQueries";
 import { useHoldings } from "../../api/runQueries";
 import { readStart } from "../../api/startQueries";
 import { useAddress } from "../../app/context";
@@ -24,6 +25,7 @@ export function RunMenu({ run, onRecipe }: Props) {
   const [asked, setAsked] = useState<"title" | "bin">();
   const goOn = useGoOn(run);
   const trainOn = useTrainingOn(run, onRecipe);
+  const trainFinal = useFinalTraining(run);
   const close = () => setAsked(undefined);
   return (
     <>
@@ -37,6 +39,7 @@ export function RunMenu({ run, onRecipe }: Props) {
           ...(run.state === "ended" && run.model
             ? [{ words: "Train on from its model …", act: trainOn }]
             : []),
+          ...(mayBeFinal(run) ? [{ words: "Final training on all but test", act: trainFinal }] : []),
           { words: "Name and note", act: () => setAsked("title") },
           { words: "Into the bin", act: () => setAsked("bin"), danger: true },
         ]}
@@ -45,6 +48,29 @@ export function RunMenu({ run, onRecipe }: Props) {
       {asked === "bin" && <BinSheet run={run} onClose={close} />}
     </>
   );
+}
+
+/** It ended well, and something was held back from it. */
+function mayBeFinal(run: Run): boolean {
+  const well = run.state === "ended" && run.ended_by !== "failed" && run.ended_by !== "brought";
+  return well && run.model !== null && !run.repeats && (run.counts.validation ?? 0) > 0;
+}
+
+/** The same set-up once more, on training and validation pictures together. */
+function useFinalTraining(run: Run): () => void {
+  const queries = useQueryClient();
+  const [, setAddress] = useAddress();
+  const { fail } = useNotices();
+  const train = async () => {
+    try {
+      const made = await trainFinally(run.id);
+      await queries.invalidateQueries({ queryKey: ["runs"] });
+      setAddress({ run: String(made.id) });
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return () => void train();
 }
 
 /** It can go on from where it is. */

@@ -39,6 +39,8 @@ export interface RunSheetProps {
   learning: boolean;
   /** Lays an ingredient's own place over the curves. */
   onOpen: (ingredient: "preprocessing" | "variation" | "network" | "start" | "watch") => void;
+  /** Opens the planning of several runs by this recipe. */
+  onPlan: () => void;
   table: readonly Setting[];
   training: Training;
   start: StartPlanned;

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { client, type Epoch, type Job, need, type Recipe, type Run } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { useEpochs, useLookouts } from "../../api/runQueries";
-import { usePlace } from "../../app/context";
+import { useAddress, usePlace } from "../../app/context";
 import { besideBefore } from "../../domain/compare";
 import { curveWords, gapWords } from "../../domain/curves";
 import { isActive, isPutOff, jobWords, paceWords } from "../../domain/jobs";
@@ -47,6 +47,7 @@ export function RunView({ run, onRecipe, children }: Props) {
         </h2>
         {job && isActive(job) ? <UnderWay run={run} job={job} /> : <Result run={run} />}
         <span className="ml-auto flex gap-2">
+          {run.trial !== null && run.group_id !== null && <ToPlan planId={run.group_id} />}
           {isBroken(run) && <GoOn run={run} />}
           <RunMenu run={run} onRecipe={onRecipe} />
         </span>
@@ -74,6 +75,16 @@ export function RunView({ run, onRecipe, children }: Props) {
       ) : null}
       {figures.length > 0 && <EpochTable run={run} epochs={figures} />}
     </section>
+  );
+}
+
+/** Back to what the run is a part of. */
+function ToPlan({ planId }: { planId: number }) {
+  const [, setAddress] = useAddress();
+  return (
+    <Button onClick={() => setAddress({ run: undefined, part: undefined, plan: String(planId) })}>
+      ‹ Its plan
+    </Button>
   );
 }
 
@@ -118,7 +129,11 @@ function runWords(
 ): string {
   if (run.state === "ended")
     return [endingWords(run), besideBefore(run, before), gapWords(epochs)].filter(Boolean).join(" ");
-  return run.state === "waiting" ? "It has not begun." : curveWords(epochs, run.model?.epoch ?? null, turned);
+  if (run.state === "resting")
+    return `It rests after epoch ${run.epochs_done} until its plan says whether it goes on.`;
+  return run.state === "waiting" && !epochs.length
+    ? "It has not begun."
+    : curveWords(epochs, run.model?.epoch ?? null, turned);
 }
 
 function UnderWay({ run, job }: { run: Run; job: Job }) {
@@ -150,6 +165,19 @@ function UnderWay({ run, job }: { run: Run; job: Job }) {
 
 function Result({ run }: { run: Run }) {
   const judged = run.validation;
+  if (run.repeats && run.model)
+    return (
+      <p data-testid="run-result">
+        Learnt from all {plural(run.counts.training ?? 0, "picture")} that are not in test.{" "}
+        <Link
+          to={{ pathname: "../release", search: `?run=${run.id}` }}
+          className="mx-2 text-choice underline"
+        >
+          Try it and hand it over
+        </Link>
+        <Digest model={run.model} />
+      </p>
+    );
   if (!judged || !run.model) return null;
   return (
     <p data-testid="run-result">

@@ -11,6 +11,9 @@ import { mayEndEarly } from "../../domain/trainingSettings";
 import { Button } from "../../parts/Button";
 import { Failed, Reading } from "../../parts/States";
 import { NothingYet } from "../head/NothingYet";
+import { PlanList } from "../plans/PlanList";
+import { Planning } from "../plans/Planning";
+import { PlanPlace } from "../plans/PlanPlace";
 import { DivideSheet } from "../sets/DivideSheet";
 import { FirstQuestions } from "./FirstQuestions";
 import { Ledger } from "./Ledger";
@@ -90,6 +93,26 @@ export function RunsPlace() {
         onDone={(run) => setAddress({ part: undefined, run: String(run.id) })}
       />
     );
+  if (params.get("plan")) return <PlanPlace planId={Number(params.get("plan"))} onRecipe={setChanged} />;
+  if (part === "plans")
+    return (
+      <PlanList
+        projectId={project.id}
+        onBack={() => setAddress({ part: undefined })}
+        onPlan={() => setAddress({ part: "plan" })}
+        onShow={(id) => setAddress({ part: undefined, plan: String(id) })}
+      />
+    );
+  if (part === "plan")
+    return (
+      <Planning
+        projectId={project.id}
+        recipe={recipe}
+        splitId={split?.id}
+        onBack={() => setAddress({ part: undefined })}
+        onBegun={(id) => setAddress({ part: undefined, plan: String(id) })}
+      />
+    );
   if (part === "watch") return <Watching recipe={recipe} onRecipe={setChanged} />;
   if (part === "variation" || part === "preprocessing" || part === "network")
     return <Ingredient part={part} recipe={recipe} onRecipe={setChanged} />;
@@ -111,6 +134,7 @@ export function RunsPlace() {
         onDivide={() => setDividing(true)}
         learning={part === "learning"}
         onOpen={(ingredient) => setAddress({ part: ingredient })}
+        onPlan={() => setAddress({ part: "plan" })}
       />
       <Results {...sheet} shown={shown} />
       {(dividing || part === "divide") && (
@@ -216,6 +240,9 @@ function Results({ shown, ...sheet }: ResultsProps) {
           <Button kind="bare" onClick={() => setAddress({ part: "file" })}>
             Bring in a network from outside
           </Button>
+          <Button kind="bare" onClick={() => setAddress({ part: "plans" })}>
+            Plans of several runs
+          </Button>
         </p>
       </div>
     );
@@ -230,6 +257,7 @@ function Results({ shown, ...sheet }: ResultsProps) {
         shown={shown}
         onShow={(run) => setAddress({ run: String(run.id) })}
         onNetworkFile={() => setAddress({ part: "file" })}
+        onPlans={() => setAddress({ part: "plans" })}
       />
     </>
   );

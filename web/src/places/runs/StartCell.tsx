@@ -66,6 +66,15 @@ export function StartCell(props: Props) {
           )}
         </span>
         <Titled title={props.title} onTitle={props.onTitle} />
+        <button
+          type="button"
+          disabled={!project.pictures}
+          onClick={props.onPlan}
+          title="Search for settings, or find out how sure a result is"
+          className="min-h-6 cursor-pointer text-choice hover:underline disabled:cursor-default disabled:opacity-45"
+        >
+          plan several
+        </button>
       </p>
       {props.network && !props.network.wrong && (
         <Memory network={props.network} batch={recipe.settings.batch_size} onSetting={props.onSetting} />

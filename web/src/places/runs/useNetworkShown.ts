@@ -26,7 +26,8 @@ export function useNetworkShown(
   network: string,
   lesson: Lesson,
 ): ShownNetwork | undefined {
-  const ready = useNetworks(projectId, lesson).data?.find((entry) => entry.name === network);
+  const also = / times as (wide|deep)$/.test(network) ? network : "";
+  const ready = useNetworks(projectId, lesson, also).data?.find((entry) => entry.name === network);
   const { data: kept = [] } = useIngredients(projectId, "network");
   const own = kept.find((entry) => versionName(entry) === network || entry.name === network);
   const check = useNetworkCheck(
