@@ -11,6 +11,7 @@ from vast_orchard.api.schemas.networks import (
     NetworkLesson,
     NetworkPartRead,
     NetworkRead,
+    NetworksQuery,
     RunNetworkRead,
 )
 from vast_orchard.at_once.network_times import Lesson, pace_here
@@ -51,11 +52,10 @@ def list_networks(
     session: SessionOf,
     parts: PartsOf,
     project: ProjectOf,
-    asked: Annotated[NetworkLesson, Query()],
-    also: Annotated[str, Query(max_length=120, description="Another one by its name, such as a wider one.")] = "",
+    asked: Annotated[NetworksQuery, Query()],
 ) -> list[dict[str, Any]]:
     """The ready networks for this project's classes."""
-    other = network_by_name(session, project.id, also)[0] if also else None
+    other = network_by_name(session, project.id, asked.also)[0] if asked.also else None
     return networks(asked.size, asked.channels, _classes(session, project.id), _lesson(asked, parts), other)
 
 

@@ -16,6 +16,8 @@ __all__ = ["app", "main"]
 _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
     "folds": "vast_orchard.cli.folds:folds",
+    "search": "vast_orchard.cli.search:search_settings",
+    "finish": "vast_orchard.cli.finish:finish",
     "judge": "vast_orchard.cli.judge:judge_folder",
     "predict": "vast_orchard.cli.predict:predict",
     "export": "vast_orchard.cli.export:export_model",

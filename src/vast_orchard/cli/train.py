@@ -3,16 +3,16 @@
 import json
 import time
 from dataclasses import replace
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from vast_orchard import __version__
 from vast_orchard.at_once.network_times import free_memory
 from vast_orchard.cli.divided import Divided, divide
+from vast_orchard.cli.exported import export_trained
 from vast_orchard.cli.recipe_options import Wish, with_recipe_options
 from vast_orchard.cli.starts import tell_start
 from vast_orchard.cli.terminal import AsJson, console
@@ -31,12 +31,9 @@ from vast_orchard.core.watching.findings import Facts
 from vast_orchard.core.watching.history import EpochRecord, watched_to_json
 from vast_orchard.core.watching.lookouts import LOOKOUTS, Found, ends, wording
 from vast_orchard.errors import SettingError
-from vast_orchard.formats.collection import Collection, collect
-from vast_orchard.formats.export_pack import proven_pack
+from vast_orchard.formats.collection import collect
 from vast_orchard.formats.layer_table import layer_table
-from vast_orchard.formats.members import Source
-from vast_orchard.formats.model_file import Model, origin_of, trained_model, write_model
-from vast_orchard.formats.proof import LEAST_PROOF_PICTURES, Proof
+from vast_orchard.formats.model_file import Model, origin_of, trained_model
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
 from vast_orchard.jobs.pace import find_pace
@@ -44,9 +41,6 @@ from vast_orchard.settings import read_settings
 from vast_orchard.types import SetName
 
 __all__ = ["train"]
-
-EXPORT_FILE = "export.zip"
-WEIGHTS_FILE = "model.safetensors"
 
 
 def _for_a_time(recipe: Recipe, minutes: float, divided: Divided, team: Team, out: Console) -> Recipe:
@@ -102,23 +96,6 @@ def _short(judgement: Judgement | None) -> dict[str, Any] | None:
     if judgement is None:
         return None
     return {"accuracy": judgement.accuracy, "loss": judgement.loss, "count": judgement.count}
-
-
-def _export(source: Source, collection: Collection, divided: Divided, model: Model, out: Path) -> tuple[Path, Proof]:
-    # Pictures that the training never saw first; a proof on others would be as good, but less plain.
-    order = [
-        *divided.places[SetName.TEST],
-        *divided.places[SetName.VALIDATION],
-        *divided.places[SetName.TRAINING],
-    ]
-    names = [collection.pictures[place].path for place in order[: LEAST_PROOF_PICTURES + 16]]
-    pictures = [(PurePosixPath(name).suffix.lower(), source.read(name)) for name in names]
-    pack, proof = proven_pack(model, pictures, {"name": out.name, "program": f"vast-orchard {__version__}"})
-    out.mkdir(parents=True, exist_ok=True)
-    target = out / EXPORT_FILE
-    target.write_bytes(pack)
-    (out / WEIGHTS_FILE).write_bytes(write_model(model))
-    return target, proof
 
 
 @with_recipe_options
@@ -184,7 +161,8 @@ def train(
             layers = ((entry.number, watched_to_json(entry.watched).get("layers", ())) for entry in history)
             layers_to.write_text(layer_table(layers), newline="")
         with words.status("Proving the export in a fresh process"):
-            path, proof = _export(source, collection, divided, model, out)
+            places = [place for name in reversed(SetName) for place in divided.places[name]]
+            path, proof = export_trained(source, collection, places, model, out)
     summary = {
         "test": _short(judged[SetName.TEST]),
         "validation": _short(judged[SetName.VALIDATION]),

@@ -20,7 +20,7 @@ export function scaleOver(values: readonly number[], length: number, downwards: 
   let [low, high] = [Math.min(...known), Math.max(...known)];
   if (!known.length) [low, high] = [0, 1];
   if (low === high) [low, high] = [low - Math.abs(low || 1) * 0.05, high + Math.abs(high || 1) * 0.05];
-  const step = roundStep((high - low) / 3);
+  const step = roundStep((high - low) / 5);
   const first = Math.ceil(low / step - 1e-9) * step;
   const ticks: number[] = [];
   for (let tick = first; tick <= high + step * 1e-6; tick += step) ticks.push(Number(tick.toPrecision(6)));

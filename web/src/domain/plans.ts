@@ -39,7 +39,7 @@ export function figureWords(by: Figure): string {
 
 /** Where a plan stands, in a line. */
 export function planStateWords(plan: RunPlanSummary): string {
-  const done = `${plan.ended} of ${plan.total} ended`;
+  const done = `${plan.runs} of ${plan.total} begun`;
   switch (plan.state) {
     case "running":
       return `under way, ${done}`;

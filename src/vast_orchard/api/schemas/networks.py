@@ -17,6 +17,7 @@ __all__ = [
     "NetworkRead",
     "NetworkRemarkRead",
     "NetworkRepairRead",
+    "NetworksQuery",
     "OpenedBlockRead",
     "PartSettingRead",
     "RunNetworkRead",
@@ -110,6 +111,12 @@ class NetworkLesson(Write):
     pictures: int = Field(0, ge=0, le=10**9, description="That it is to learn from.")
     validation: int = Field(0, ge=0, le=10**9, description="Pictures that it is judged on after each epoch.")
     operations: int = Field(0, ge=0, le=100, description="Of the variation.")
+
+
+class NetworksQuery(NetworkLesson):
+    """The same for a list of networks."""
+
+    also: str = Field("", max_length=120, description="Another one by its name, such as a wider one.")
 
 
 class NetworkCheckCreate(NetworkLesson):

@@ -50,7 +50,8 @@ def offered_knobs(session: Session, project_id: int, recipe: Recipe) -> dict[str
     offers = knob_offers(recipe, tuple(networks), tuple(_variations(session, project_id)))
     if recipe.start is not None:
         offers = [entry for entry in offers if entry.name not in ("network", "width", "depth")]
-    proposed = proposed_space(recipe, tuple(dict.fromkeys(near))[: 1 + _BESIDE])
+    tried = set(tuple(dict.fromkeys(near))[: 1 + _BESIDE])
+    proposed = proposed_space(recipe, tuple(name for name in networks if name in tried))
     return {"offers": [asdict(entry) for entry in offers], "proposed": [knob_values(knob) for knob in proposed]}
 
 

@@ -1,13 +1,13 @@
 """By how much the best of many trials looks better than it is, because it was chosen by the same pictures."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vast_orchard.core.arrays import FloatArray
+from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.errors import ShapeError
 
-__all__ = ["Optimism", "optimism_of"]
+__all__ = ["Optimism", "optimism_of", "picture_scores", "told_optimism"]
 
 _DRAWS = 1000
 _CONFIDENCE = 0.95
@@ -63,3 +63,38 @@ def optimism_of(scores: FloatArray, seed: int = 1) -> Optimism:
         interval=(float(low), float(high)),
         trials=trials,
     )
+
+
+def picture_scores(figure: str, labels: Array, right: Array, losses: FloatArray) -> FloatArray:
+    """Of each picture a score whose mean is what trials are compared by; the higher the better.
+
+    Instead of macro F1, which is no mean over pictures, the mean recall of the classes stands in.
+
+    Parameters
+    ----------
+    figure : str
+        `validation_accuracy`, `validation_macro_f1` or `validation_loss`.
+    labels : ndarray, shape (N,), int
+    right : ndarray, shape (N,), bool or int
+        Whether it was named rightly.
+    losses : ndarray, shape (N,), float
+
+    Returns
+    -------
+    ndarray, shape (N,), float64
+    """
+    if figure == "validation_loss":
+        return -np.asarray(losses, np.float64)
+    scores = np.asarray(right, np.float64)
+    if figure == "validation_macro_f1":
+        classes, place, counts = np.unique(labels, return_inverse=True, return_counts=True)
+        scores = scores * len(labels) / (len(classes) * counts[place])
+    return scores
+
+
+def told_optimism(found: Optimism, figure: str) -> Optimism:
+    """The same in the figure's own terms: of losses less is better, and what is told is the loss."""
+    if figure != "validation_loss":
+        return found
+    low, high = found.interval
+    return replace(found, score=-found.score, corrected=-found.corrected, interval=(-high, -low))

@@ -8,10 +8,9 @@ import numpy as np
 
 from vast_orchard.at_once.planning.order import PlanOrder, order_from_json
 from vast_orchard.at_once.planning.standing import best_trial, whole_trials
-from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.judging.fold_scores import fold_scores
 from vast_orchard.core.judging.scores import judged_matrix
-from vast_orchard.core.planning.optimism import optimism_of
+from vast_orchard.core.planning.optimism import optimism_of, picture_scores, told_optimism
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.planning.finishing import start_final
@@ -60,27 +59,12 @@ def _search_found(
     known = sorted(trial for trial, (true, _, _) in answers.items() if len(true) == length and length > 1)
     if len(known) < 2:
         return {"best": best.trial, "optimism": None}
-    optimism = optimism_of(np.stack([_scores(order, *answers[trial]) for trial in known]))
-    told = asdict(optimism)
-    # Of losses less is better, and what is told is the loss.
-    if order.by == "validation_loss":
-        low, high = told["interval"]
-        told |= {"score": -told["score"], "corrected": -told["corrected"], "interval": (-high, -low)}
-    return {"best": best.trial, "optimism": {**told, "chosen": known[optimism.chosen]}}
-
-
-def _scores(order: PlanOrder, true: Sequence[int], right: Sequence[int], losses: Sequence[float]) -> FloatArray:
-    """Of each picture, shape (N,), float64, so that the mean is what trials are compared by.
-
-    Instead of macro F1, which is no mean over pictures, the mean recall of the classes stands in.
-    """
-    if order.by == "validation_loss":
-        return -np.array(losses, np.float64)
-    scores = np.array(right, np.float64)
-    if order.by == "validation_macro_f1":
-        classes, place, counts = np.unique(np.array(true), return_inverse=True, return_counts=True)
-        scores *= len(true) / (len(classes) * counts[place])
-    return scores
+    scores = [
+        picture_scores(order.by, np.array(true), np.array(right), np.array(losses))
+        for true, right, losses in (answers[trial] for trial in known)
+    ]
+    told = told_optimism(optimism_of(np.stack(scores)), order.by)
+    return {"best": best.trial, "optimism": {**asdict(told), "chosen": known[told.chosen]}}
 
 
 def _folds_found(order: PlanOrder, trials: Sequence[TrialValue]) -> dict[str, Any]:

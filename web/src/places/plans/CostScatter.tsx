@@ -58,6 +58,11 @@ export function CostScatter({ plan, marked }: { plan: RunPlan; marked: Marked })
         aria-label={`${figureWords(plan.by)} of ${known.length} trials against what they cost; ${line.length} that no other beats`}
       >
         <g transform={`translate(${LEFT}, ${ABOVE})`}>
+          {known.length === 0 && (
+            <text y={18} className="fill-quiet text-[13px]">
+              No trial had its whole budget yet.
+            </text>
+          )}
           {known.length > 0 && (
             <>
               <Axes x={x} y={y} frame={frame} xWords={(value) => (value ? words(value) : "0")} />

@@ -47,8 +47,9 @@ function Drafting(props: Props & Pick<PlanDraft, "offers"> & { proposed: PlanDra
           options={KINDS.map(({ value, label, title }) => ({ value, label, title: `${label}: ${title}` }))}
           onChange={draft.setKind}
         />
+        <span className="text-quiet">called</span>
         <input
-          aria-label="The question, by which the plan is found again"
+          aria-label="What it is called, by which it is found again"
           value={draft.question}
           maxLength={80}
           onChange={(event) => draft.setQuestion(event.target.value)}

@@ -68,8 +68,8 @@ export function TrialTable({ plan, marked, onShow }: Props) {
 
 function Head(props: { words: string; way: "ascending" | "descending" | "none"; onSort: () => void }) {
   return (
-    <th aria-sort={props.way} className="px-2 py-1 font-normal whitespace-nowrap">
-      <button type="button" onClick={props.onSort} className="cursor-pointer hover:text-ink">
+    <th aria-sort={props.way} className="max-w-24 px-2 py-1 align-bottom font-normal">
+      <button type="button" onClick={props.onSort} className="cursor-pointer text-left hover:text-ink">
         {props.words}
         <span aria-hidden="true">
           {props.way === "descending" ? " ↓" : props.way === "ascending" ? " ↑" : ""}
