@@ -39,6 +39,10 @@ _VIEWS = (
     ("/p/{p}/runs?part=network", "[data-testid=line-doubt]", ""),
     ("/p/{p}/runs?part=start", _BENCH, "Run 1"),
     ("/p/{p}/runs?part=watch", "[data-kind]", "Make one"),
+    ("/p/{p}/runs?part=plan", "[data-testid=plan-cost]", ""),
+    ("/p/{p}/runs?part=plans", "[data-testid=plans] li", ""),
+    ("/p/{p}/runs?plan={plan}", "[data-testid=strips] li", "Add trials"),
+    ("/p/{p}/runs?plan={folds}", "[data-testid=fold-matrix]", ""),
     ("/p/{p}/runs", "[data-testid=lookouts] li", "as a file"),
     ("/p/{p}/review", "[data-testid=outcomes-title]", ""),
     ("/p/{p}/review", "[data-testid=in-short]", "Run 1"),
@@ -72,6 +76,26 @@ def project(running: Running) -> int:
     return project
 
 
+@pytest.fixture(scope="module")
+def plans(running: Running, project: int) -> dict[str, int]:
+    """A search and folds that have ended."""
+    recipe: Any = small_recipe(epochs=1)
+    recipe["settings"]["keep"] = "last"
+    rates = [{"name": "learning_rate", "low": 0.001, "high": 0.01, "by_ratio": True}]
+    asked: dict[str, dict[str, Any]] = {
+        "plan": {"kind": "trials", "space": rates, "trials": 3}, "folds": {"kind": "folds", "folds": {"count": 2}},
+    }  # fmt: skip
+    found = {}
+    for name, body in asked.items():
+        plan = running.ask(
+            "POST", f"/api/projects/{project}/plans", json={"question": name, "recipe": recipe, **body}
+        )
+        found[name] = int(plan["id"])
+    for plan_id in found.values():
+        until("the plan is read", lambda own=plan_id: running.ask("GET", f"/api/plans/{own}")["found"])
+    return found
+
+
 @pytest.fixture
 def screen(running: Running, tmp_path: Path) -> Iterator[Screen]:
     browser = open_browser(tmp_path)
@@ -95,12 +119,12 @@ def _found(screen: Screen) -> list[str]:
 
 @pytest.mark.long
 @pytest.mark.parametrize("theme", ["light", "dark"])
-def test_no_view_breaks_a_rule(screen: Screen, project: int, theme: str) -> None:
+def test_no_view_breaks_a_rule(screen: Screen, project: int, plans: dict[str, int], theme: str) -> None:
     screen.open("/")
     screen.browser.execute_script("localStorage.setItem('vast-orchard-theme', arguments[0])", theme)
     broken = []
     for path, there, opened in _VIEWS:
-        screen.open(path.format(p=project) or "/")
+        screen.open(path.format(p=project, **plans) or "/")
         screen.one(there)
         if opened:
             screen.press(opened)

@@ -7282,6 +7282,16 @@ export interface components {
             /** Best */
             best: number | null;
             /**
+             * Value
+             * @description What it came to: of a search what remains of its best, else a mean.
+             */
+            value: number | null;
+            /**
+             * Interval
+             * @description 95 % of that; of copies the lowest and the highest.
+             */
+            interval: number[] | null;
+            /**
              * By
              * @enum {string}
              */
@@ -7394,6 +7404,16 @@ export interface components {
             train_s: number;
             /** Best */
             best: number | null;
+            /**
+             * Value
+             * @description What it came to: of a search what remains of its best, else a mean.
+             */
+            value: number | null;
+            /**
+             * Interval
+             * @description 95 % of that; of copies the lowest and the highest.
+             */
+            interval: number[] | null;
         };
         /**
          * RunRead

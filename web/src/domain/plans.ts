@@ -50,6 +50,21 @@ export function planStateWords(plan: RunPlanSummary): string {
   }
 }
 
+/** What a plan came to, in a line; nothing while it goes on. */
+export function outcomeWords(plan: RunPlanSummary): string {
+  if (plan.state !== "ended") return "";
+  if (plan.value === null || !plan.interval) return plan.ending;
+  const known = `${score(plan.value)} (${range(plan.interval)})`;
+  switch (plan.kind) {
+    case "trials":
+      return `trial ${plan.best ?? "–"} was best; on other pictures ${known}`;
+    case "folds":
+      return `accuracy ${known}`;
+    case "copies":
+      return `accuracy ${known} by the seed alone`;
+  }
+}
+
 /** A value as it is read in a table or at a strip. */
 export function valueWords(value: KnobValue | undefined): string {
   if (value === undefined) return "–";

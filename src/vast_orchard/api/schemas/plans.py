@@ -265,6 +265,8 @@ class RunPlanSummaryRead(BaseModel):
     total: int
     train_s: float
     best: int | None
+    value: float | None = Field(description="What it came to: of a search what remains of its best, else a mean.")
+    interval: list[float] | None = Field(description="95 % of that; of copies the lowest and the highest.")
 
 
 class RunPlanRead(RunPlanSummaryRead):

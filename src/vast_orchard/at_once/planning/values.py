@@ -34,7 +34,19 @@ def plan_summary(entry: PlanValue) -> dict[str, Any]:
         "mend": (entry.ending or {}).get("mend", ""),
         "total": runs_of_order(order_from_json(entry.plan)),
         "best": found.get("best"),
+        **_outcome(found),
     }
+
+
+def _outcome(found: dict[str, Any]) -> dict[str, Any]:
+    """The figure that a plan came to, and how far it may be from the truth: of a search what remains of its best."""
+    if optimism := found.get("optimism"):
+        return {"value": optimism["corrected"], "interval": optimism["interval"]}
+    if folds := found.get("accuracy"):
+        return {"value": folds["mean"], "interval": folds["interval"]}
+    if copies := found.get("validation_accuracy"):
+        return {"value": copies["mean"], "interval": [copies["low"], copies["high"]]}
+    return {"value": None, "interval": None}
 
 
 def plan_values(entry: PlanValue, trials: Sequence[TrialValue], pace: float | None, at_once: int) -> dict[str, Any]:

@@ -100,7 +100,7 @@ function Best({ plan, onShow, onRecipe }: Props) {
       <p className="min-w-0 flex-1">
         {search && (
           <>
-            <b>Best so far: </b>
+            <b>{plan.state === "ended" ? "Best: " : "Best so far: "}</b>
             <PressLine onPress={() => onShow(best.run_id)}>{best.name}</PressLine>, {trialValues(plan, best)}:{" "}
             {bestWords(plan)} <span className="text-quiet">{optimismWords(plan)}</span>
           </>

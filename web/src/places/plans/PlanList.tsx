@@ -1,6 +1,6 @@
 /** The plans of a project, newest first, and who does what at present. */
 import { usePlans } from "../../api/planQueries";
-import { KINDS, planStateWords } from "../../domain/plans";
+import { KINDS, outcomeWords, planStateWords } from "../../domain/plans";
 import { duration, moment, plural } from "../../domain/words";
 import { Button } from "../../parts/Button";
 import { Empty, Failed, Reading } from "../../parts/States";
@@ -46,7 +46,7 @@ export function PlanList({ projectId, onBack, onPlan, onShow }: Props) {
                 <span className="text-quiet">{KINDS.find((kind) => kind.value === plan.kind)?.label}</span>
                 <span className={`truncate ${plan.ended_by === "failed" ? "text-wrong" : ""}`}>
                   {planStateWords(plan)}
-                  {plan.state === "ended" && plan.ending ? `: ${plan.ending}` : ""}
+                  {outcomeWords(plan) && `: ${outcomeWords(plan)}`}
                   {plan.failed > 0 && plan.ended_by !== "failed"
                     ? ` ${plural(plan.failed, "run")} failed.`
                     : ""}

@@ -65,7 +65,7 @@ export function PlanningFields({ draft, epochs, possible }: Props) {
         <Tick
           label="Go on by itself to final training"
           help="On training and validation together; the test set stays shut."
-          guide="plans"
+          guide="plans#final-training"
           on={draft.goOn}
           onChange={(goOn) => draft.set({ goOn })}
         />
@@ -108,7 +108,7 @@ function SearchFields({ draft, epochs, possible }: Props) {
       <Tick
         label="Drop the weak ones early"
         help="They are compared at the same epoch, and those that go on go on from where they are."
-        guide="plans"
+        guide="plans#early-dropping"
         on={draft.dropping}
         onChange={(dropping) => draft.set({ dropping })}
       />
@@ -133,7 +133,7 @@ function SearchFields({ draft, epochs, possible }: Props) {
           <Tick
             label="Repeatable"
             help="All wait for the last one at each comparison: the same winner on any number of workers."
-            guide="plans"
+            guide="plans#repeatable"
             on={draft.waits}
             onChange={(waits) => draft.set({ waits })}
           />
