@@ -71,6 +71,9 @@ class Settings:
         0, "Threads that train and judge; 0 means one for each processor, shared out among trainings at once."
     )
     trainings_at_once: int = _setting(1, "Trainings that go on side by side, each in a process of its own; 1 to 8.")
+    pixel_cache_mb: int = _setting(
+        8192, "Most megabytes of pictures as networks see them; each is decoded once for all runs of this machine."
+    )
     serving_host: str = _setting(
         "127.0.0.1", "Address that models in use are served at; one that others reach lets them in by their tokens."
     )

@@ -101,6 +101,11 @@ def test_what_cannot_be_planned_is_refused_with_its_mend_and_leaves_nothing(
     assert answer.status_code in (409, 422), answer.text
     told = answer.json()
     assert said in f"{told['title']} {told.get('detail', '')} {told.get('mend', '')}"
+    # Before it is begun it is said without being an error: it is on its way to something that can be.
+    if not change.get("folds"):
+        sketch = _post(client, f"/api/projects/{project}/plan-sketch", {**_search(), **change})
+        assert said in f"{sketch['failure']['what']} {sketch['failure']['mend']}"
+        assert sketch["cost"] is None
     assert client.get(f"/api/projects/{project}/plans").json() == []
     assert client.get(f"/api/projects/{project}/runs").json()["total"] == 0
 
@@ -194,3 +199,27 @@ def test_a_project_is_not_archived_while_a_plan_goes_on_and_its_plan_comes_back_
         for plan in (before, after)
     ]
     assert told[0] == told[1]
+
+
+def test_two_set_ups_over_the_same_folds_are_compared_and_others_are_not(
+    client: TestClient, world: World, project: int
+) -> None:
+    ids = []
+    for count, smoothing in ((3, 0.0), (3, 0.2), (4, 0.0)):
+        recipe = _last()
+        recipe["settings"]["label_smoothing"] = smoothing
+        body = {"kind": "folds", "question": "How sure", "recipe": recipe, "folds": {"count": count}}
+        ids.append(_post(client, f"/api/projects/{project}/plans", body, 202)["id"])
+    for _ in range(12):
+        world.run_waiting()
+    first, second, other = ids
+    told = client.get(f"/api/plans/{second}/beside/{first}").json()
+    accuracies = [
+        [one["figures"]["validation_accuracy"] for one in client.get(f"/api/plans/{n}").json()["trials"]]
+        for n in (first, second)
+    ]
+    apart = [b - a for a, b in zip(*accuracies, strict=True)]
+    assert told["difference"]["mean"] == pytest.approx(sum(apart) / 3)
+    assert told["failure"] == ""
+    assert "other folds" in client.get(f"/api/plans/{other}/beside/{first}").json()["failure"]
+    assert client.get(f"/api/plans/{first}/beside/999").status_code == 404

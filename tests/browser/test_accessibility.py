@@ -87,12 +87,9 @@ def plans(running: Running, project: int) -> dict[str, int]:
     }  # fmt: skip
     found = {}
     for name, body in asked.items():
-        plan = running.ask(
-            "POST", f"/api/projects/{project}/plans", json={"question": name, "recipe": recipe, **body}
-        )
+        plan = running.ask("POST", f"/api/projects/{project}/plans", json={"question": name, "recipe": recipe, **body})
         found[name] = int(plan["id"])
-    for plan_id in found.values():
-        until("the plan is read", lambda own=plan_id: running.ask("GET", f"/api/plans/{own}")["found"])
+    until("the plans are read", lambda: all(running.ask("GET", f"/api/plans/{own}")["found"] for own in found.values()))
     return found
 
 

@@ -92,7 +92,7 @@ def test_a_search_of_six_goes_from_its_plan_to_a_winner_to_final_training_to_rel
     screen.reads("[data-testid=run-words]", "no validation score can be told")
     screen.press("Try it and hand it over")
     screen.one("input[name=form]")
-    screen.says("Final of run")
+    screen.reads("[aria-label='Hand over']", "Hand over run")
 
 
 def test_folds_show_each_one_their_mean_and_the_matrix_over_all(screen: Screen, project: int) -> None:
@@ -137,7 +137,7 @@ def test_a_plan_is_paused_goes_on_elsewhere_and_is_given_more(
     other.browser.quit()
     screen.press("Add trials")
     _field(screen, "Further trials", "2")
-    screen.press("Add")
+    screen.one("form button[type=submit]").click()
     screen.reads("[data-testid=plan-progress]", "of 5 begun")
     screen.press("Stop")
     screen.reads("[data-testid=plan-ending]", "Stopped by hand")

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, RunOf, SessionOf
 from vast_orchard.api.schemas.plans import (
     FinalCreate,
+    FoldsBesideRead,
     KnobOffersCreate,
     KnobOffersRead,
     PlanAdd,
@@ -24,9 +25,9 @@ from vast_orchard.api.starts import ordered
 from vast_orchard.at_once.network_times import pace_here
 from vast_orchard.at_once.planning.asking import asked_order, offered_knobs
 from vast_orchard.at_once.planning.order import PlanOrder
-from vast_orchard.at_once.planning.sketch import best_run, check_time, plan_sketch, planned_knobs
+from vast_orchard.at_once.planning.sketch import best_run, check_time, fold_pairs, plan_sketch, planned_knobs
 from vast_orchard.at_once.planning.values import plan_summary, plan_values
-from vast_orchard.errors import ConflictError
+from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
 from vast_orchard.jobs.planning.finishing import start_final
 from vast_orchard.settings import training_threads, trainings_at_once
@@ -82,8 +83,13 @@ def list_knobs(session: SessionOf, parts: PartsOf, project: ProjectOf, body: Kno
 @router.post("/projects/{project_id}/plan-sketch", response_model=RunPlanSketchRead)
 def sketch_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: RunPlanCreate) -> dict[str, Any]:
     """What a plan would come to, without beginning it."""
-    order, _ = _asked(session, parts, project.id, body)
     settings = parts.settings
+    try:
+        order, _ = _asked(session, parts, project.id, body)
+        check_time(session, project.id, order, pace_here(settings))
+    except InputError as error:
+        # Most of what is put together here is on its way to something that can be.
+        return {"failure": {"what": error.what, "mend": error.mend}, "cost": None, "possible": None, "first": []}
     return plan_sketch(session, project.id, order, pace_here(settings), trainings_at_once(settings))
 
 
@@ -115,6 +121,19 @@ def read_curves(
 ) -> dict[int, list[float | None]]:
     """A figure of every epoch of each trial, by its number."""
     return plans.trial_curves(session, plan.id, figure)
+
+
+@router.get("/plans/{plan_id}/beside/{other_id}", response_model=FoldsBesideRead)
+def read_beside(
+    session: SessionOf, parts: PartsOf, plan: PlanOf, other_id: Annotated[int, Path(ge=1, le=LARGEST_ID)]
+) -> dict[str, Any]:
+    """By how much a plan of folds is better than another one over the same folds."""
+    other = _plan(session, other_id)
+    try:
+        pairs = fold_pairs(plan, plans.trials_of(session, plan.id), other, plans.trials_of(session, other.id))
+    except InputError as error:
+        return {"failure": str(error)}
+    return {"difference": parts.quick.run("fold_difference", **pairs)}
 
 
 @router.post("/plans/{plan_id}/pause", response_model=RunPlanRead)

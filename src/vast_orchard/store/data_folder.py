@@ -18,7 +18,8 @@ __all__ = ["UPLOAD_ID", "DataFolder"]
 UPLOAD_ID = "[0-9a-f]{16}"
 # What may be removed, by its place in the data folder; drafts have endings of their own.
 _REMOVABLE = re.compile(
-    rf"uploads/{UPLOAD_ID}(\.new|\.part)?|readings/\d{{1,10}}|parcels/\d{{1,10}}\.(zip|part)|cache/pixels-[0-9a-f]{{24}}\.npy"
+    rf"uploads/{UPLOAD_ID}(\.new|\.part)?|readings/\d{{1,10}}|parcels/\d{{1,10}}\.(zip|part)"
+    r"|cache/pixels-[0-9a-f]{24}\.npy|cache/pictures-[0-9a-f]{24}"
 )
 _AREAS = ("uploads", "readings", "parcels", "cache", "logs", "bytes")
 

@@ -84,6 +84,7 @@ export type Trial = Schemas["TrialRead"];
 export type Knob = Schemas["KnobRead"];
 export type KnobOffer = Schemas["KnobOfferRead"];
 export type KnobOffers = Schemas["KnobOffersRead"];
+export type FoldDifference = Schemas["FoldDifferenceRead"];
 export type Trainer = Schemas["TrainerRead"];
 export type Parcel = Schemas["ParcelRead"];
 export type Bin = Schemas["BinRead"];

@@ -114,3 +114,18 @@ export function useTrainers() {
     refetchInterval: 2000,
   });
 }
+
+/** By how much a plan of folds is better than another over the same folds. */
+export function useFoldsBeside(planId: number, otherId: number | undefined) {
+  return useQuery({
+    queryKey: ["folds-beside", planId, otherId],
+    enabled: otherId !== undefined,
+    retry: false,
+    queryFn: () =>
+      need(
+        client.GET("/api/plans/{plan_id}/beside/{other_id}", {
+          params: { path: { plan_id: planId, other_id: otherId ?? 0 } },
+        }),
+      ),
+  });
+}

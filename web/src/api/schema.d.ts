@@ -2027,6 +2027,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{plan_id}/beside/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Beside
+         * @description By how much a plan of folds is better than another one over the same folds.
+         */
+        get: operations["read_beside_api_plans__plan_id__beside__other_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/{plan_id}/pause": {
         parameters: {
             query?: never;
@@ -4576,6 +4596,21 @@ export interface components {
             run_id?: number | null;
         };
         /**
+         * FoldDifferenceRead
+         * @description Of two set-ups over the same folds: this one less the other.
+         */
+        FoldDifferenceRead: {
+            /** Mean */
+            mean: number;
+            /** Interval */
+            interval: number[];
+            /**
+             * Chance
+             * @description How often as large a one comes about where both are equally good.
+             */
+            chance: number;
+        };
+        /**
          * FoldScoresRead
          * @description Of a score over folds.
          */
@@ -4596,6 +4631,19 @@ export interface components {
             path: string;
             /** Files */
             files: number;
+        };
+        /**
+         * FoldsBesideRead
+         * @description Two plans of folds beside each other.
+         */
+        FoldsBesideRead: {
+            /**
+             * Failure
+             * @description Why they cannot be compared.
+             * @default
+             */
+            failure: string;
+            difference?: components["schemas"]["FoldDifferenceRead"] | null;
         };
         /**
          * FoldsBody
@@ -6610,6 +6658,16 @@ export interface components {
             minutes?: number | null;
         };
         /**
+         * PlanFailureRead
+         * @description Why a plan cannot be carried out.
+         */
+        PlanFailureRead: {
+            /** What */
+            what: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
          * PlanRead
          * @description What bringing in would do.
          */
@@ -7344,7 +7402,9 @@ export interface components {
          * @description What a plan would come to.
          */
         RunPlanSketchRead: {
-            cost: components["schemas"]["RunPlanCostRead"];
+            /** @description It cannot be carried out as it stands. */
+            failure: components["schemas"]["PlanFailureRead"] | null;
+            cost: components["schemas"]["RunPlanCostRead"] | null;
             /**
              * Possible
              * @description Combinations that there are; null: without end, or no search.
@@ -13160,6 +13220,38 @@ export interface operations {
                     "application/json": {
                         [key: string]: (number | null)[];
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_beside_api_plans__plan_id__beside__other_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                other_id: number;
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoldsBesideRead"];
                 };
             };
             /** @description Validation Error */

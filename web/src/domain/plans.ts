@@ -1,5 +1,13 @@
 /** Plans of many runs: their words, what is varied, and how their trials stand to each other. */
-import type { Knob, KnobOffer, RunPlan, RunPlanCreate, RunPlanSummary, Trial } from "../api/client";
+import type {
+  FoldDifference,
+  Knob,
+  KnobOffer,
+  RunPlan,
+  RunPlanCreate,
+  RunPlanSummary,
+  Trial,
+} from "../api/client";
 import { duration, plural, score } from "./words";
 
 export type PlanKind = RunPlan["kind"];
@@ -283,4 +291,13 @@ export function typedValues(text: string, kind: KnobOffer["kind"]): KnobValue[] 
   const numbers = parts.map(Number);
   if (!parts.length || numbers.some((value) => !Number.isFinite(value))) return undefined;
   return kind === "whole" && numbers.some((value) => !Number.isInteger(value)) ? undefined : numbers;
+}
+
+/** By how much this set-up is better than the one beside it, fold by fold. */
+export function besideWords(found: FoldDifference | null): string {
+  if (!found) return "";
+  const better = found.mean >= 0 ? "better" : "worse";
+  const chance = found.chance < 0.01 ? "under 1" : String(Math.round(100 * found.chance));
+  const [low, high] = found.interval.map((value) => `${value >= 0 ? "+" : "−"}${score(Math.abs(value))}`);
+  return `This one is ${better} by ${score(Math.abs(found.mean))} (95 % ${low} to ${high}); by chance alone as much in ${chance} of 100.`;
 }

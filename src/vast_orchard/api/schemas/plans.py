@@ -16,7 +16,9 @@ __all__ = [
     "CoursePointRead",
     "DroppingBody",
     "FinalCreate",
+    "FoldDifferenceRead",
     "FoldScoresRead",
+    "FoldsBesideRead",
     "FoldsBody",
     "FoundRead",
     "KnobBody",
@@ -26,6 +28,7 @@ __all__ = [
     "KnobRead",
     "OptimismRead",
     "PlanAdd",
+    "PlanFailureRead",
     "RunPlanCostRead",
     "RunPlanCreate",
     "RunPlanRead",
@@ -138,10 +141,18 @@ class RunPlanCostRead(BaseModel):
     one_s: float | None = Field(description="Of one trial with the whole budget.")
 
 
+class PlanFailureRead(BaseModel):
+    """Why a plan cannot be carried out."""
+
+    what: str
+    mend: str
+
+
 class RunPlanSketchRead(BaseModel):
     """What a plan would come to."""
 
-    cost: RunPlanCostRead
+    failure: PlanFailureRead | None = Field(description="It cannot be carried out as it stands.")
+    cost: RunPlanCostRead | None
     possible: int | None = Field(description="Combinations that there are; null: without end, or no search.")
     first: list[dict[str, _Value]] = Field(description="Values of the first trials.")
 
@@ -294,6 +305,21 @@ class RunPlanRead(RunPlanSummaryRead):
     carried: CarriedByRead
     found: FoundRead | None
     trials: list[TrialRead]
+
+
+class FoldDifferenceRead(BaseModel):
+    """Of two set-ups over the same folds: this one less the other."""
+
+    mean: float
+    interval: list[float]
+    chance: float = Field(description="How often as large a one comes about where both are equally good.")
+
+
+class FoldsBesideRead(BaseModel):
+    """Two plans of folds beside each other."""
+
+    failure: str = Field("", description="Why they cannot be compared.")
+    difference: FoldDifferenceRead | None = None
 
 
 class FinalCreate(Write):

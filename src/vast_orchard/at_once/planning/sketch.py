@@ -8,13 +8,13 @@ from sqlalchemy.orm import Session
 from vast_orchard.at_once.planning.cost import cost_of
 from vast_orchard.at_once.planning.order import PlanOrder, order_from_json
 from vast_orchard.at_once.planning.standing import best_trial
-from vast_orchard.errors import SettingError
+from vast_orchard.errors import SettingError, SplitError
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.splits import get_split, newest_split_id
 from vast_orchard.store.values import PlanValue, TrialValue
 from vast_orchard.types import SetName
 
-__all__ = ["best_run", "check_time", "plan_sketch", "planned_knobs"]
+__all__ = ["best_run", "check_time", "fold_pairs", "plan_sketch", "planned_knobs"]
 
 _FIRST = 4
 # Shares where no split is there yet, as *Train* would draw them.
@@ -43,6 +43,7 @@ def plan_sketch(
     """Cost, combinations and first trials of a plan whose values are drawn."""
     counts = _counts(session, project_id, order.split_id)
     return {
+        "failure": None,
         "cost": cost_of(order, counts, _classes(session, project_id), pace, at_once),
         "possible": order.space.count if order.space else None,
         "first": list(order.values[:_FIRST]),
@@ -77,3 +78,28 @@ def best_run(entry: PlanValue, trials: Sequence[TrialValue]) -> int | None:
     """The run that is best of a plan so far."""
     best = best_trial(order_from_json(entry.plan), trials)
     return best.run_id if best else None
+
+
+def fold_pairs(
+    entry: PlanValue, trials: Sequence[TrialValue], other: PlanValue, others: Sequence[TrialValue]
+) -> dict[str, Any]:
+    """Accuracies of the folds that both plans have trained to their end, `first` of the other one, and their `share`.
+
+    Raises
+    ------
+    SplitError
+        They are not over the same folds, or have fewer than two in common.
+    """
+    folds, own = (plan.plan.get("folds") for plan in (entry, other))
+    if not folds or not own or entry.snapshot_id != other.snapshot_id or folds["parts"] != own["parts"]:
+        raise SplitError(
+            "The two are over other pictures or other folds.", "Plan both with the same split, folds, rounds and seed."
+        )
+    known = {one.trial: one.scores["accuracy"] for one in trials if one.scores}
+    there = {one.trial: one.scores["accuracy"] for one in others if one.scores}
+    both = sorted(known.keys() & there.keys())
+    if len(both) < 2:
+        raise SplitError("They have fewer than two folds in common.", "Wait until both have trained some.")
+    return {
+        "first": [there[n] for n in both], "second": [known[n] for n in both], "share": 1 / (folds["count"] - 1),
+    }  # fmt: skip

@@ -3,6 +3,7 @@
 import io
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import asdict
 from functools import lru_cache, partial
 from typing import Any
 
@@ -13,6 +14,7 @@ from PIL import Image
 from vast_orchard.at_once.starting_points import StartPlace, read_start
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.judging.calibration import tempered
+from vast_orchard.core.judging.fold_scores import fold_difference
 from vast_orchard.core.pictures.area import Area, area_from_json, area_to_json
 from vast_orchard.core.planning.knobs import space_from_json
 from vast_orchard.core.planning.ways import Way, draw_trials
@@ -228,6 +230,11 @@ def _draw_trials(space: list[dict[str, Any]], way: str, count: int, seed: int) -
     return draw_trials(space_from_json(space), Way(way), count, seed)
 
 
+def _fold_difference(first: list[float], second: list[float], share: float) -> dict[str, Any]:
+    """By how much the second set-up is better over the same folds."""
+    return asdict(fold_difference(np.array(first), np.array(second), share))
+
+
 TASKS: dict[str, Callable[..., Any]] = {
     "plan": _plan,
     "strip": _strip,
@@ -249,4 +256,5 @@ TASKS: dict[str, Callable[..., Any]] = {
     "bucket_to_try": _bucket_to_try,
     "classes_from_table": classes_from_table,
     "draw_trials": _draw_trials,
+    "fold_difference": _fold_difference,
 }

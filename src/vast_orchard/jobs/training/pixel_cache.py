@@ -9,17 +9,21 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import structlog
 
 from vast_orchard.core.arrays import Array
 from vast_orchard.core.pictures.area import area_from_json
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_to_json
 from vast_orchard.formats.picture_file import network_pixels
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.training.picture_pixels import PicturePixels, over_limit
 from vast_orchard.store.areas import area_values
 from vast_orchard.store.disk import disk_full, is_full
 from vast_orchard.store.values import JudgedPictureValue
 
 __all__ = ["run_pixels"]
+
+_log = structlog.get_logger()
 
 # Each holds one set at one size; the newest serve the runs that people compare.
 _KEPT_CACHES = 9
@@ -46,15 +50,22 @@ def run_pixels(
         pixels = _room_for(draft, shape)
         progress.stage("Preparing pictures", len(sha256s))
         seen_by = {n: replace(preprocessing, area=area_from_json(value)) for n, value in values.items()}
-        whole = replace(preprocessing, area=None)
-        for place, picture in enumerate(pictures):
-            before = seen_by[picture.area_id] if picture.area_id else whole
-            pixels[place] = network_pixels(context.store.read(context.store.picture_path(picture.sha256)), before)
-            progress.advance()
+        seen = [seen_by[one.area_id] if one.area_id else replace(preprocessing, area=None) for one in pictures]
+        store = PicturePixels(context.folder.cache, preprocessing)
+        names = [store.name_of(one.sha256, before.area) for one, before in zip(pictures, seen, strict=True)]
+
+        def decode(place: int) -> Array:
+            path = context.store.picture_path(sha256s[place])
+            return network_pixels(context.store.read(path), seen[place])
+
+        decoded = store.fill(names, decode, pixels, progress.advance)
+        _log.info("Pictures were prepared.", action="pixels_ready", pictures=len(names), decoded=decoded)
         pixels.flush()
         del pixels
         draft.rename(path)
         _forget_old(context)
+        for folder in over_limit(context.folder.cache, context.settings.pixel_cache_mb * 1_000_000):
+            context.folder.remove(folder)
     path.touch()
     return np.load(path, mmap_mode="r")  # type: ignore[no-any-return]
 

@@ -4,6 +4,7 @@ import { FIGURES, trialStateWords } from "../../domain/plans";
 import { score } from "../../domain/words";
 
 const WIDTH = 460;
+const LEAST = 0.02;
 
 export function CopiesView({ plan, onShow }: { plan: RunPlan; onShow: (runId: number) => void }) {
   return (
@@ -15,7 +16,10 @@ export function CopiesView({ plan, onShow }: { plan: RunPlan; onShow: (runId: nu
       {FIGURES.map(({ value: figure, words }) => {
         const known = plan.trials.filter((trial) => trial.figures[figure] !== undefined);
         const values = known.map((trial) => trial.figures[figure] ?? 0);
-        const [low, high] = [Math.min(...values), Math.max(...values)];
+        // Differences that nobody would mind are not drawn as large ones.
+        const middle = values.reduce((sum, value) => sum + value, 0) / Math.max(1, values.length);
+        const low = Math.min(middle - LEAST, ...values);
+        const high = Math.max(middle + LEAST, ...values);
         const found = plan.found?.[figure];
         const at = (value: number) => (high > low ? ((value - low) / (high - low)) * WIDTH : WIDTH / 2);
         return (

@@ -72,9 +72,9 @@ export function FoldMatrix({ confusion, recalls, classes }: Props) {
                     />
                     {count > 0 && (
                       <text
-                        x={CELL / 2}
+                        x={CELL / 2 + (side < 20 ? side / 2 + 3 : 0)}
                         y={CELL / 2 + 4}
-                        textAnchor="middle"
+                        textAnchor={side < 20 ? "start" : "middle"}
                         className="fill-ink text-[12px]"
                       >
                         {count}

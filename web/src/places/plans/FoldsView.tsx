@@ -1,9 +1,10 @@
 /** Folds read: each one's accuracy with its interval, the mean of all, and the matrix over every picture. */
 import type { RunPlan, Trial } from "../../api/client";
 import { range, trialStateWords } from "../../domain/plans";
-import { plural, score } from "../../domain/words";
+import { score } from "../../domain/words";
 import { useSize } from "../../parts/useSize";
 import { FoldMatrix } from "./FoldMatrix";
+import { FoldsBeside } from "./FoldsBeside";
 
 const LABEL = 150;
 const ROW = 26;
@@ -32,6 +33,7 @@ export function FoldsView({ plan, onShow }: { plan: RunPlan; onShow: (runId: num
           </p>
         )}
         <FoldPlot plan={plan} onShow={onShow} />
+        <FoldsBeside plan={plan} />
       </section>
       <section
         className="min-h-0 overflow-auto border-l border-hairline px-5 py-3"
@@ -131,7 +133,7 @@ function FoldRow({ trial, y, x, width, onShow }: RowProps) {
             <line x1={x(trial.interval[0] ?? 0)} x2={x(trial.interval[1] ?? 1)} stroke="var(--ink)" />
             <circle cx={x(known)} r={4.5} fill="var(--ink)" />
             <text x={width + 8} y={4} className="fill-ink text-[13px]">
-              {score(known)} <tspan className="fill-quiet">of {plural(trial.count ?? 0, "picture")}</tspan>
+              {score(known)} <tspan className="fill-quiet">of {trial.count}</tspan>
             </text>
           </>
         )}

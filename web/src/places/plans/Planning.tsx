@@ -33,7 +33,8 @@ function Drafting(props: Props & Pick<PlanDraft, "offers"> & { proposed: PlanDra
   const draft = usePlanDraft({ recipe, splitId, offers, proposed });
   const sketch = usePlanSketch(projectId, draft.body);
   const { begin, busy } = useBeginning(projectId, draft, props.onBegun);
-  const problem = sketch.error as Problem | null;
+  const failure = sketch.data?.failure;
+  const problem = failure ? `${failure.what} ${failure.mend}` : (sketch.error as Problem | null)?.message;
   const kind = KINDS.find((entry) => entry.value === draft.kind);
   return (
     <div className="flex h-full flex-col" data-testid="planning">
@@ -80,10 +81,10 @@ function Drafting(props: Props & Pick<PlanDraft, "offers"> & { proposed: PlanDra
           <PlanningFields draft={draft} epochs={recipe.settings.epochs} possible={sketch.data?.possible} />
           {problem ? (
             <p role="alert" className="mt-3 text-wrong">
-              {problem.message}
+              {problem}
             </p>
           ) : (
-            sketch.data && <CostPicture cost={sketch.data.cost} kind={draft.kind} />
+            sketch.data?.cost && <CostPicture cost={sketch.data.cost} kind={draft.kind} />
           )}
         </aside>
       </div>
