@@ -21,6 +21,7 @@ from vast_orchard.cli.bench_hand_over import bench_hand_over
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_judging import bench_judging
 from vast_orchard.cli.bench_networks import NETWORKS
+from vast_orchard.cli.bench_plans import bench_plans
 from vast_orchard.cli.bench_ready import bench_networks
 from vast_orchard.cli.bench_records import bench_records
 from vast_orchard.cli.bench_rows import bench_rows
@@ -237,5 +238,6 @@ app.command("records")(bench_records)
 app.command("rows")(bench_rows)
 app.command("starters")(bench_starters)
 app.command("variations")(bench_variations)
+app.command("plans")(bench_plans)
 app.command("watching")(bench_watching)
 app.command("judging")(bench_judging)
