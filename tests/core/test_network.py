@@ -46,7 +46,15 @@ _GRAPH = _described(
 )  # fmt: skip
 
 
-@pytest.mark.parametrize("described", [_LIST, _GRAPH, _GATED], ids=["list", "graph", "gated"])
+# Two answers mixed as one, as several models together are; and shares over the channels of each pixel.
+_MIXED = _described(
+    d.Conv(channels=3, id="maps"), d.Softmax(id="shared"), d.GlobalAveragePool(), d.Dense(outputs=3), d.Softmax(id="a"),
+    d.GlobalAveragePool(inputs=("maps",)), d.Dense(outputs=3), d.Softmax(id="b"), d.Concat(inputs=("a", "b")),
+    d.Dense(outputs=3), d.Sigmoid(), d.Log(),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("described", [_LIST, _GRAPH, _GATED, _MIXED], ids=["list", "graph", "gated", "mixed"])
 def test_a_whole_network_has_the_right_gradients(described: NetworkDescription) -> None:
     network = Network(described, seed=3, dtype=np.float64)
     x, targets = np.random.default_rng(0).standard_normal((3, 8, 8, 2)), np.eye(3)[[0, 2, 1]]

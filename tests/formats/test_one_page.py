@@ -226,6 +226,8 @@ def _odd_network() -> NetworkDescription:
             d.Dense(outputs=21),
             d.Sigmoid(),
             d.Dropout(),
+            d.Softmax(),
+            d.Log(),
             d.Dense(),
         ),
     )

@@ -90,7 +90,7 @@ _middle = st.one_of(
     st.builds(d.MaxPool, **_pools),
     st.builds(d.AveragePool, **_pools),
     st.sampled_from([d.BatchNorm(), d.ReLU(), d.LeakyReLU(slope=0.2), d.SiLU(), d.Tanh(), d.Sigmoid()]),
-    st.sampled_from([d.ClippedReLU(limit=1.5), d.HardSigmoid(), d.HardSwish()]),
+    st.sampled_from([d.ClippedReLU(limit=1.5), d.HardSigmoid(), d.HardSwish(), d.Softmax()]),
     st.builds(d.Pad, **{side: st.integers(0, 3) for side in ("top", "bottom", "left", "right")}),
     st.builds(
         ConvBlock, channels=st.integers(1, 4), stride=st.integers(1, 2), activation=st.sampled_from(["silu", "relu"])

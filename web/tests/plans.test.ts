@@ -74,6 +74,7 @@ function trial(
     train_s: 10 * number,
     parameters: 1000 * number,
     listed: false,
+    model_id: 200 + number,
     ...more,
   };
 }

@@ -8,7 +8,9 @@ from fastapi import status as http
 from sqlalchemy.orm import Session
 
 from vast_orchard.api.dependencies import LARGEST_ID, Parts, PartsOf, ProjectOf, RunOf, SessionOf
+from vast_orchard.api.schemas.jobs import JobRead
 from vast_orchard.api.schemas.plans import (
+    CombinationCreate,
     FinalCreate,
     FoldsBesideRead,
     KnobOffersCreate,
@@ -24,18 +26,22 @@ from vast_orchard.api.schemas.runs import RunRead
 from vast_orchard.api.starts import ordered
 from vast_orchard.at_once.network_times import pace_here
 from vast_orchard.at_once.planning.asking import asked_order, offered_knobs
+from vast_orchard.at_once.planning.members import check_members
 from vast_orchard.at_once.planning.order import PlanOrder
 from vast_orchard.at_once.planning.sketch import best_run, check_time, fold_pairs, plan_sketch, planned_knobs
 from vast_orchard.at_once.planning.values import plan_summary, plan_values
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
 from vast_orchard.jobs.planning.finishing import start_final
+from vast_orchard.jobs.queue import start_job
 from vast_orchard.settings import training_threads, trainings_at_once
 from vast_orchard.store import plans
+from vast_orchard.store.jobs import get_job
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
+from vast_orchard.store.schema import JobKind
 from vast_orchard.store.training_queue import trainers
-from vast_orchard.store.values import PlanValue, RunValue
+from vast_orchard.store.values import JobValue, PlanValue, RunValue
 
 __all__ = ["router"]
 
@@ -188,6 +194,15 @@ def list_run(session: SessionOf, run: RunOf) -> RunValue:
     """Let a run of a plan stand in the plain Ledger too."""
     plans.list_trial(session, run.id)
     return get_run(session, run.id)
+
+
+@router.post("/projects/{project_id}/combinations", response_model=JobRead, status_code=http.HTTP_202_ACCEPTED)
+def combine(session: SessionOf, project: ProjectOf, body: CombinationCreate) -> JobValue:
+    """Let several models answer as one, as a job; what comes of it is a run like any other."""
+    check_members(session, project.id, body.model_ids)
+    title = body.name or f"{len(body.model_ids)} models together"
+    job = start_job(session, project.id, JobKind.COMBINE, title, project.id, options=body.model_dump())
+    return get_job(session, job)
 
 
 @router.get("/trainers", response_model=list[TrainerRead])

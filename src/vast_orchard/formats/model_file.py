@@ -118,7 +118,9 @@ def write_model(model: Model) -> bytes:
         **({"temperature": model.temperature} if model.temperature != 1 else {}),
         **({"unsure_below": list(model.unsure_below)} if model.unsure_below is not None else {}),
     }
-    return bytes(save(dict(model.weights), {"model": json.dumps(facts)}))
+    # What is written are the bytes as they lie, in whatever order of the axes that is.
+    weights = {name: np.ascontiguousarray(value) for name, value in model.weights.items()}
+    return bytes(save(weights, {"model": json.dumps(facts)}))
 
 
 def read_model(data: bytes) -> Model:

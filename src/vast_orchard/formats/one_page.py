@@ -19,6 +19,7 @@ from vast_orchard.core.network.eight_bit import folded_weights
 from vast_orchard.core.network.layout import Stage, lay_out, picture_shape
 from vast_orchard.core.network.plan import Shape, plan, window_of
 from vast_orchard.core.ops.batch_norm import scale_and_shift
+from vast_orchard.core.ops.shares import LEAST
 from vast_orchard.core.pictures.preprocessing import Preprocessing, preprocessing_to_json
 from vast_orchard.errors import ProofError
 from vast_orchard.formats.model_file import Model, weights_digest
@@ -114,6 +115,10 @@ class _Program:
                 return {"kind": "beside"}
             case d.Multiply():
                 return {"kind": "multiply"}
+            case d.Softmax():
+                return {"kind": "softmax"}
+            case d.Log():
+                return {"kind": "log", "least": LEAST}
             case d.Flatten() | d.Dropout() | d.ChannelDropout():
                 return {"kind": "pass"}
             case d.ReLU():

@@ -8,6 +8,7 @@ from vast_orchard.core.arrays import Array
 from vast_orchard.core.network import layers as d
 from vast_orchard.core.network.plan import Shape, window_of
 from vast_orchard.core.ops.batch_norm import EPSILON
+from vast_orchard.core.ops.shares import LEAST
 
 __all__ = ["Graph", "add_layer", "pads_of"]
 
@@ -76,6 +77,11 @@ def add_layer(graph: Graph, layer: d.Layer, name: str, x: list[str], shape: Shap
             graph.node("Pad", name, x[0], graph.constant(f"{name}.pads", pads))
         case d.SiLU():
             graph.node("Mul", name, x[0], graph.node("Sigmoid", f"{name}_sigmoid", x[0]))
+        case d.Softmax():
+            graph.node("Softmax", name, x[0], axis=1)
+        case d.Log():
+            least = graph.constant(f"{name}.least", np.array(LEAST, np.float32))
+            graph.node("Log", name, graph.node("Clip", f"{name}_bounded", x[0], least))
         case d.Tanh():
             graph.node("Tanh", name, x[0])
         case d.Sigmoid():

@@ -27,6 +27,7 @@ QUEUES = {
     JobKind.EXPORT: "data",
     JobKind.TELL: "data",
     JobKind.PLAN: "data",
+    JobKind.COMBINE: "data",
     JobKind.TRAIN: "train",
 }
 

@@ -24,6 +24,7 @@ from vast_orchard.jobs.handing_over.duplicating import duplicate_project
 from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
 from vast_orchard.jobs.planning.advancing import advance_after
+from vast_orchard.jobs.planning.combining import combine_models
 from vast_orchard.jobs.planning.reading import read_plan
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.jobs.sign_of_life import SignOfLife
@@ -64,6 +65,8 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
         duplicate_project(context, job.subject_id, job.project_id, progress, **job.options)
     elif kind is JobKind.TELL:
         send_word(context, job.id, progress)
+    elif kind is JobKind.COMBINE:
+        combine_models(context, job.subject_id, progress, **job.options)
     elif kind is JobKind.SAMPLE:
         bring_sample(context, job.subject_id, progress, **job.options)
     else:

@@ -49,7 +49,7 @@ def check_at_rest(session: Session, project_id: int) -> None:
     """
     kinds = [
         JobKind.TRAIN, JobKind.JUDGE, JobKind.EXPORT, JobKind.IMPORT, JobKind.EMPTY, JobKind.SAMPLE, JobKind.DUPLICATE,
-        JobKind.BRING_BACK,
+        JobKind.BRING_BACK, JobKind.PLAN, JobKind.COMBINE,
     ]  # fmt: skip
     active = Job.state.in_([JobState.WAITING, JobState.RUNNING]) & Job.kind.in_(kinds)
     if session.scalar(select(Job.id).where(Job.project_id == project_id, active).limit(1)):

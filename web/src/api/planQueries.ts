@@ -101,6 +101,19 @@ export function trainFinally(runId: number) {
   return need(client.POST("/api/runs/{run_id}/final-training", { params: { path: { run_id: runId } } }));
 }
 
+/** Lets several models answer as one, as a job; what comes of it is a run. */
+export function combineModels(
+  projectId: number,
+  body: { model_ids: number[]; fitted: boolean; name: string },
+) {
+  return need(
+    client.POST("/api/projects/{project_id}/combinations", {
+      params: { path: { project_id: projectId } },
+      body,
+    }),
+  );
+}
+
 /** Lets a run of a plan stand in the plain Ledger too. */
 export function listRun(runId: number) {
   return need(client.POST("/api/runs/{run_id}/list", { params: { path: { run_id: runId } } }));

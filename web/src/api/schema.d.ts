@@ -2187,6 +2187,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/combinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Combine
+         * @description Let several models answer as one, as a job; what comes of it is a run like any other.
+         */
+        post: operations["combine_api_projects__project_id__combinations_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trainers": {
         parameters: {
             query?: never;
@@ -4119,6 +4139,25 @@ export interface components {
             name: string;
         };
         /**
+         * CombinationCreate
+         * @description Which models are to answer together.
+         */
+        CombinationCreate: {
+            /** Model Ids */
+            model_ids: number[];
+            /**
+             * Fitted
+             * @description By weights of our own fitting; without, they count alike.
+             * @default false
+             */
+            fitted: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * ComparedRunRead
          * @description One of the runs, on the pictures that all of them were asked about.
          */
@@ -4406,6 +4445,8 @@ export interface components {
              * @default
              */
             producer: string;
+            /** @description Of models that answer together. */
+            together?: components["schemas"]["TogetherRead"] | null;
             /**
              * Difference
              * @description Of such a model: the most that a probability differs from its graph's.
@@ -4984,7 +5025,7 @@ export interface components {
          * @description What a job works on; its subject is the record of that kind.
          * @enum {string}
          */
-        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell" | "plan";
+        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell" | "plan" | "combine";
         /**
          * JobRead
          * @description Long work as the tray shows it.
@@ -5450,6 +5491,32 @@ export interface components {
              * @description That the errors are pooled over.
              */
             seeds: number;
+        };
+        /**
+         * MemberRead
+         * @description One of several models that answer together.
+         */
+        MemberRead: {
+            /**
+             * Number
+             * @description Of its run.
+             */
+            number: number;
+            /** Name */
+            name: string;
+            /** Weight */
+            weight: number;
+            /** Accuracy */
+            accuracy: number;
+            /** Loss */
+            loss: number;
+            /** Parameters */
+            parameters: number;
+            /**
+             * Picture Ms
+             * @description Of an answer, on this machine.
+             */
+            picture_ms: number;
         };
         /**
          * MendedRead
@@ -7537,7 +7604,7 @@ export interface components {
              */
             state: "waiting" | "training" | "resting" | "ended";
             /** Ended By */
-            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought") | null;
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined") | null;
             ending: components["schemas"]["EndingRead"] | null;
             /** Ended At */
             ended_at: string | null;
@@ -8637,6 +8704,54 @@ export interface components {
             error: string | null;
         };
         /**
+         * TogetherRead
+         * @description What models gain by answering together, on pictures that neither they nor their weights learnt from.
+         */
+        TogetherRead: {
+            /** Members */
+            members: components["schemas"]["MemberRead"][];
+            /**
+             * Fitted
+             * @description Their weights were fitted; without, they count alike.
+             */
+            fitted: boolean;
+            /** Pictures */
+            pictures: number;
+            /** Accuracy */
+            accuracy: number;
+            /** Loss */
+            loss: number;
+            /**
+             * Best
+             * @description Place of the member that is best alone.
+             */
+            best: number;
+            /**
+             * Gain
+             * @description In accuracy, over that one.
+             */
+            gain: number;
+            /**
+             * Interval
+             * @description 95 % of the gain.
+             */
+            interval: number[];
+            /**
+             * Chance
+             * @description How often chance alone gives as large a difference.
+             */
+            chance: number;
+            /** Loss Gain */
+            loss_gain: number;
+            /**
+             * Doubt
+             * @description Of ten wrong answers, how many are among the half that they agree least on.
+             */
+            doubt: number;
+            /** Picture Ms */
+            picture_ms: number;
+        };
+        /**
          * TokenCreate
          * @description A token to be made.
          */
@@ -9018,7 +9133,7 @@ export interface components {
              */
             state: "waiting" | "training" | "resting" | "ended";
             /** Ended By */
-            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought") | null;
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined") | null;
             /** Ending */
             ending: string;
             /** Mend */
@@ -9074,6 +9189,8 @@ export interface components {
              * @description It stands in the plain Ledger too.
              */
             listed: boolean;
+            /** Model Id */
+            model_id: number | null;
         };
         /**
          * TriedRead
@@ -13477,6 +13594,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    combine_api_projects__project_id__combinations_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CombinationCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRead"];
                 };
             };
             /** @description Validation Error */

@@ -24,6 +24,7 @@ const PLACE: Record<Job["kind"], string> = {
   train: "runs",
   judge: "review",
   plan: "runs",
+  combine: "runs",
   export: "release",
 };
 

@@ -17,6 +17,11 @@ export function runTitle(run: Pick<Run, "number" | "name">): string {
   return run.name ? `Run ${run.number}, ${run.name}` : `Run ${run.number}`;
 }
 
+/** Its model was learnt here, by itself. */
+export function wasTrained(run: Run): boolean {
+  return run.ended_by !== "brought" && run.ended_by !== "combined";
+}
+
 /** One or two words for a row of the Ledger. */
 export function stateWords(run: Run): string {
   const { epochs } = run.recipe.settings;
@@ -30,6 +35,7 @@ export function stateWords(run: Run): string {
     case "ended":
       if (run.ended_by === "condition") return "ended early";
       if (run.ended_by === "brought") return "brought in";
+      if (run.ended_by === "combined") return "together";
       return run.ended_by === "epochs" ? "done" : (run.ended_by ?? "ended");
   }
 }
@@ -50,6 +56,8 @@ function causeWords(run: Run): string {
         : "Stopped by hand before its first epoch was done.";
     case "failed":
       return `${done ? "Ended by itself" : "Could not begin"}: ${what} ${mend}`.trim();
+    case "combined":
+      return `${run.ending?.together?.members.length ?? "Several"} models that answer as one; nothing was trained.`;
     case "brought":
       return `Brought in from ${run.ending?.file ?? "a file"}${run.ending?.producer ? `, written by ${run.ending.producer}` : ""}; nothing was trained here.`;
     case "condition":
@@ -83,9 +91,23 @@ function keptWords(run: Run): string {
     const off = run.ending?.difference ?? 0;
     return `It answers as its own graph does: no probability differs by more than ${off.toExponential(1)}.`;
   }
+  if (run.ended_by === "combined") return togetherWords(run.ending?.together);
   if (!run.model) return "No epoch was finished, so nothing is kept.";
   const why = KEPT[run.recipe.settings.keep]?.(run);
   return `Epoch ${run.model.epoch} is kept${why ? `: ${why}` : ""}.`;
+}
+
+type Together = NonNullable<NonNullable<Run["ending"]>["together"]>;
+
+/** What models gain by answering together. */
+export function togetherWords(found: Together | null | undefined): string {
+  if (!found) return "";
+  const best = found.members[found.best];
+  const signed = (value: number) => `${value >= 0 ? "+" : "−"}${score(Math.abs(value))}`;
+  const [low = 0, high = 0] = found.interval;
+  const chance = found.chance < 0.01 ? "under 1" : String(Math.round(100 * found.chance));
+  const how = found.fitted ? ", each by weights fitted on others" : "";
+  return `On ${plural(found.pictures, "picture")} that none of them learnt from${how}: accuracy ${score(found.accuracy)}, ${signed(found.gain)} against run ${best?.number ?? "–"} alone (95 % ${signed(low)} to ${signed(high)}; by chance in ${chance} of 100), loss ${score(found.loss)}.`;
 }
 
 type Change = Run["changed"][number];

@@ -1,7 +1,8 @@
 /** What a run stood on, ingredient by ingredient, and how the Run sheet differs from it now. */
+
 import type { Recipe, Run, Setting, Split } from "../api/client";
 import { preprocessingWords, ruleWords, scheduleWords } from "./recipe";
-import { changeInWords } from "./runs";
+import { changeInWords, wasTrained } from "./runs";
 import { startWords } from "./start";
 import { sameValue, variationWords } from "./variation";
 import { plural, SETS } from "./words";
@@ -40,7 +41,7 @@ export function stoodOn(
       table.filter((setting) => setting.part === part).map((setting) => setting.name),
     );
   // Of what was brought in nothing of a training is known.
-  const trained = (words: string) => (run.ended_by === "brought" ? "not trained here" : words);
+  const trained = (words: string) => (wasTrained(run) ? words : "not trained here");
   return [
     {
       title: "Pictures",

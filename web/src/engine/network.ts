@@ -40,7 +40,8 @@ export type Step = Common &
     | { readonly kind: "norm"; readonly times: number; readonly plus: number; readonly slope: number }
     | { readonly kind: "bend"; readonly by: number; readonly how: keyof typeof BENDS }
     | { readonly kind: "pad"; readonly pads: Pads }
-    | { readonly kind: "pass" | "add" | "multiply" | "beside" }
+    | { readonly kind: "log"; readonly least: number }
+    | { readonly kind: "pass" | "add" | "multiply" | "beside" | "softmax" }
   );
 
 /** Of the kernel `activate`. */
@@ -235,12 +236,36 @@ export class Network {
     else if (step.kind === "add") for (const other of x.slice(1)) kernels.add(y, other, count);
     else if (step.kind === "multiply") {
       kernels.multiply(y, x[1] ?? 0, count, sizeOf(this.shape(step.from[1] ?? 0)));
-    }
+    } else if (step.kind === "softmax") toShares(this.memory.at(y, count), step.shape[2]);
+    else if (step.kind === "log") toLogs(this.memory.at(y, count), step.least);
   }
 
   private copy(from: number, to: number, count: number): void {
     new Uint8Array(this.kernels.memory.buffer).copyWithin(to, from, from + count * FLOAT);
   }
+}
+
+/** Of each pixel shares of one over its channels, where the values lie. */
+function toShares(values: Float32Array, channels: number): void {
+  for (let first = 0; first < values.length; first += channels) {
+    const pixel = values.subarray(first, first + channels);
+    const most = Math.max(...pixel);
+    let sum = 0;
+    pixel.forEach((value, n) => {
+      pixel[n] = Math.exp(value - most);
+      sum += pixel[n] ?? 0;
+    });
+    pixel.forEach((value, n) => {
+      pixel[n] = value / sum;
+    });
+  }
+}
+
+/** Their logarithms, of what is below the least as of that. */
+function toLogs(values: Float32Array, least: number): void {
+  values.forEach((value, n) => {
+    values[n] = Math.log(Math.max(value, least));
+  });
 }
 
 /** Weights (…, channels out) in blocks of eight channels out, group by group, zeros where there are fewer. */

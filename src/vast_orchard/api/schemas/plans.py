@@ -12,6 +12,7 @@ from vast_orchard.api.schemas.recipes import RecipeCreate
 __all__ = [
     "CarriedByRead",
     "CarriedRead",
+    "CombinationCreate",
     "CopyScoresRead",
     "CoursePointRead",
     "DroppingBody",
@@ -168,7 +169,7 @@ class TrialRead(BaseModel):
     fold: int | None
     round: int | None
     state: Literal["waiting", "training", "resting", "ended"]
-    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought"] | None
+    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined"] | None
     ending: str
     mend: str
     epochs_done: int
@@ -184,6 +185,7 @@ class TrialRead(BaseModel):
     train_s: float | None
     parameters: int
     listed: bool = Field(description="It stands in the plain Ledger too.")
+    model_id: int | None
 
 
 class CarriedRead(BaseModel):
@@ -305,6 +307,14 @@ class RunPlanRead(RunPlanSummaryRead):
     carried: CarriedByRead
     found: FoundRead | None
     trials: list[TrialRead]
+
+
+class CombinationCreate(Write):
+    """Which models are to answer together."""
+
+    model_ids: list[RecordId] = Field(min_length=2, max_length=12)
+    fitted: bool = Field(False, description="By weights of our own fitting; without, they count alike.")
+    name: str = Field("", max_length=80)
 
 
 class FoldDifferenceRead(BaseModel):

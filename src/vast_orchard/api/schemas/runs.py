@@ -16,6 +16,7 @@ __all__ = [
     "EpochRead",
     "FootingRead",
     "LedgerRead",
+    "MemberRead",
     "RepeatsRead",
     "RunCreate",
     "RunGroupCreate",
@@ -23,6 +24,7 @@ __all__ = [
     "RunHoldingsRead",
     "RunRead",
     "RunUpdate",
+    "TogetherRead",
 ]
 
 
@@ -54,6 +56,35 @@ class EpochRead(Read):
     losses: list[float] = Field(description="Of its steps, in their order: of the first one, then means of some each.")
 
 
+class MemberRead(BaseModel):
+    """One of several models that answer together."""
+
+    number: int = Field(description="Of its run.")
+    name: str
+    weight: float
+    accuracy: float
+    loss: float
+    parameters: int
+    picture_ms: float = Field(description="Of an answer, on this machine.")
+
+
+class TogetherRead(BaseModel):
+    """What models gain by answering together, on pictures that neither they nor their weights learnt from."""
+
+    members: list[MemberRead]
+    fitted: bool = Field(description="Their weights were fitted; without, they count alike.")
+    pictures: int
+    accuracy: float
+    loss: float
+    best: int = Field(description="Place of the member that is best alone.")
+    gain: float = Field(description="In accuracy, over that one.")
+    interval: list[float] = Field(description="95 % of the gain.")
+    chance: float = Field(description="How often chance alone gives as large a difference.")
+    loss_gain: float
+    doubt: float = Field(description="Of ten wrong answers, how many are among the half that they agree least on.")
+    picture_ms: float
+
+
 class EndingRead(BaseModel):
     """The numbers of a run's ending."""
 
@@ -68,6 +99,7 @@ class EndingRead(BaseModel):
     lookout: str = Field("", description="Which one ended it.")
     file: str = Field("", description="Of a model that was brought in: what its file is called.")
     producer: str = Field("", description="Of such a file: which program wrote it, as it says.")
+    together: TogetherRead | None = Field(None, description="Of models that answer together.")
     difference: float = Field(0.0, description="Of such a model: the most that a probability differs from its graph's.")
 
 
@@ -112,7 +144,7 @@ class RunRead(Read):
     repeats: RepeatsRead | None = Field(description="Of a final training: what it goes through again.")
     listed: bool = Field(description="It stands in the plain Ledger though it is of a plan.")
     state: Literal["waiting", "training", "resting", "ended"]
-    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought"] | None
+    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined"] | None
     ending: EndingRead | None
     ended_at: dt.datetime | None
     train_s: float | None

@@ -108,4 +108,5 @@ def _trial(order: PlanOrder, one: TrialValue, *, whole: bool) -> dict[str, Any]:
         "train_s": one.train_s,
         "parameters": one.parameters,
         "listed": one.listed,
+        "model_id": one.model_id,
     }

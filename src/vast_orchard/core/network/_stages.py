@@ -15,6 +15,7 @@ from vast_orchard.core.ops import _pooling_kernels as pooling
 from vast_orchard.core.ops.activations import Activation, activate, activation_gradient
 from vast_orchard.core.ops.dropout import dropout_mask
 from vast_orchard.core.ops.pooling import pooling_steps
+from vast_orchard.core.ops.shares import bounded_log, bounded_log_gradient, shares, shares_gradient
 from vast_orchard.core.plane import Plane, padded_length
 
 __all__ = ["make_work"]
@@ -146,6 +147,28 @@ class _ActivationWork(StageWork):
             )
 
 
+class _SoftmaxWork(StageWork):
+    def forward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
+        self._y.inside[part] = shares(self._x.inside[part])
+
+    def backward(self, first: int, count: int, shard: int) -> None:
+        part, out = slice(first, first + count), self._x_gradient
+        if out is not None and self._gradient is not None:
+            out.inside[part] = shares_gradient(self._y.inside[part], self._gradient.inside[part])
+
+
+class _LogWork(StageWork):
+    def forward(self, first: int, count: int, shard: int) -> None:
+        part = slice(first, first + count)
+        self._y.inside[part] = bounded_log(self._x.inside[part])
+
+    def backward(self, first: int, count: int, shard: int) -> None:
+        part, out = slice(first, first + count), self._x_gradient
+        if out is not None and self._gradient is not None:
+            out.inside[part] = bounded_log_gradient(self._x.inside[part], self._gradient.inside[part])
+
+
 class _DropoutWork(StageWork):
     def __init__(self, stage: Stage, joints: Joints) -> None:
         super().__init__(joints)
@@ -268,6 +291,10 @@ def make_work(stage: Stage, joints: Joints, numbers: Sequence[LayerNumbers]) -> 
             return _ConcatWork(joints)
         case d.Multiply():
             return _MultiplyWork(joints)
+        case d.Softmax():
+            return _SoftmaxWork(joints)
+        case d.Log():
+            return _LogWork(joints)
         case d.Pad():
             return _PadWork(stage, joints)
         case (

@@ -22,6 +22,7 @@ __all__ = [
     "HardSwish",
     "Layer",
     "LeakyReLU",
+    "Log",
     "MaxPool",
     "Multiply",
     "Node",
@@ -29,6 +30,7 @@ __all__ = [
     "ReLU",
     "SiLU",
     "Sigmoid",
+    "Softmax",
     "Tanh",
     "kind_of",
 ]
@@ -108,6 +110,16 @@ class Tanh(Node):
 @dataclass(frozen=True, kw_only=True)
 class Sigmoid(Node):
     """1 / (1 + exp(−x))."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Softmax(Node):
+    """Shares of one over the values, or over the channels of each pixel: exp(x), divided by the sum of all."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Log(Node):
+    """The natural logarithm; what is below 1e-20 counts as that."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -207,6 +219,8 @@ Layer: TypeAlias = (
     | ClippedReLU
     | SiLU
     | Tanh
+    | Softmax
+    | Log
     | Sigmoid
     | HardSigmoid
     | HardSwish
@@ -232,6 +246,8 @@ KINDS: dict[str, type[Layer]] = {
     "clipped_relu": ClippedReLU,
     "silu": SiLU,
     "tanh": Tanh,
+    "softmax": Softmax,
+    "log": Log,
     "sigmoid": Sigmoid,
     "hard_sigmoid": HardSigmoid,
     "hard_swish": HardSwish,

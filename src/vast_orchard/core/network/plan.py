@@ -234,7 +234,7 @@ def _plan_layer(line: Line, layer: d.Layer, shapes: list[Shape]) -> tuple[Shape,
             return _plan_dense(line, layer, shape)
         case d.Add() | d.Concat():
             return _plan_joint(line, layer, shapes), 0, 0
-        case d.ReLU() | d.SiLU() | d.Tanh() | d.Sigmoid() | d.HardSigmoid() | d.HardSwish():
+        case d.ReLU() | d.SiLU() | d.Tanh() | d.Sigmoid() | d.HardSigmoid() | d.HardSwish() | d.Softmax() | d.Log():
             return shape, 0, 0
 
 

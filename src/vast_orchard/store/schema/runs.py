@@ -44,6 +44,7 @@ class RunEnding(StrEnum):
     CONDITION = "condition"  # one that it was started with was met
     FAILED = "failed"  # it could not go on; there is a mend
     BROUGHT = "brought"  # it was no training: its model was brought in as a file
+    COMBINED = "combined"  # it was none either: its model is several that answer together
 
 
 class GroupKind(StrEnum):
@@ -172,7 +173,9 @@ class Run(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
         CheckConstraint("state in ('waiting', 'training', 'resting', 'ended')", name="state"),
-        CheckConstraint("ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought')", name="ended_by"),
+        CheckConstraint(
+            "ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought', 'combined')", name="ended_by"
+        ),
         CheckConstraint("(state = 'ended') = (ended_by is not null)", name="ended"),
         Index("uq_run_trial", "group_id", "trial", unique=True, postgresql_where=text("trial is not null")),
         Index("ix_run_ledger", "project_id", text("number desc"), postgresql_where=text("group_id is null or listed")),

@@ -41,6 +41,7 @@ class JobKind(StrEnum):
     EXPORT = "export"
     TELL = "tell"  # the web hook of a run
     PLAN = "plan"  # what a plan that has ended found
+    COMBINE = "combine"  # several models that answer together
 
 
 class Action(Base):

@@ -4,11 +4,19 @@ import { type ReactNode, useState } from "react";
 import { client, need, type Recipe, type RunPlan } from "../../api/client";
 import { actOnPlan, type PlanAct, trainFinally } from "../../api/planQueries";
 import { useAddress } from "../../app/context";
-import { bestWords, leftWords, optimismWords, planStateWords, trialValues } from "../../domain/plans";
+import {
+  bestWords,
+  leftWords,
+  optimismWords,
+  planStateWords,
+  sortedTrials,
+  trialValues,
+} from "../../domain/plans";
 import { recipeOf } from "../../domain/start";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
+import { Asking } from "../runs/TogetherSheet";
 import { AddSheet } from "./AddSheet";
 
 interface Props {
@@ -107,6 +115,7 @@ function Best({ plan, onShow, onRecipe }: Props) {
         )}
       </p>
       {search && <TakeOver runId={best.run_id} name={best.name} onRecipe={onRecipe} />}
+      {search && plan.state === "ended" && <BestTogether plan={plan} />}
       <FinalTraining plan={plan} runId={best.run_id} onShow={onShow} />
     </div>
   );
@@ -137,6 +146,33 @@ function TakeOver(props: { runId: number; name: string; onRecipe: (recipe: Recip
     <Button kind="bare" onClick={() => void take()}>
       Take over to the Run sheet
     </Button>
+  );
+}
+
+/** Offers the trials with the whole budget to answer as one, the best three chosen. */
+function BestTogether({ plan }: { plan: RunPlan }) {
+  const [open, setOpen] = useState(false);
+  const whole = sortedTrials(plan, "value", true).filter((trial) => trial.whole && trial.model_id !== null);
+  if (whole.length < 2) return null;
+  const candidates = whole.map((trial) => ({
+    modelId: trial.model_id ?? 0,
+    words: `${trial.name}, ${trialValues(plan, trial)}`,
+    accuracy: trial.figures.validation_accuracy ?? null,
+  }));
+  return (
+    <>
+      <Button kind="bare" onClick={() => setOpen(true)}>
+        Answer together
+      </Button>
+      {open && (
+        <Asking
+          projectId={plan.project_id}
+          candidates={candidates}
+          chosen={candidates.slice(0, 3).map((one) => one.modelId)}
+          onClose={() => setOpen(false)}
+        />
+      )}
+    </>
   );
 }
 

@@ -6,7 +6,7 @@ import { trainFinally } from "../../api/planQueries";
 import { useHoldings } from "../../api/runQueries";
 import { readStart } from "../../api/startQueries";
 import { useAddress } from "../../app/context";
-import { runTitle } from "../../domain/runs";
+import { runTitle, wasTrained } from "../../domain/runs";
 import { recipeOf, trainedOn } from "../../domain/start";
 import { bytes, plural } from "../../domain/words";
 import { ActionMenu } from "../../parts/ActionMenu";
@@ -14,6 +14,7 @@ import { buttonLook } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { SheetForm } from "../../parts/SheetForm";
 import { TitleFields } from "./StartCell";
+import { TogetherSheet } from "./TogetherSheet";
 
 interface Props {
   run: Run;
@@ -22,7 +23,7 @@ interface Props {
 }
 
 export function RunMenu({ run, onRecipe }: Props) {
-  const [asked, setAsked] = useState<"title" | "bin">();
+  const [asked, setAsked] = useState<"title" | "bin" | "together">();
   const goOn = useGoOn(run);
   const trainOn = useTrainingOn(run, onRecipe);
   const trainFinal = useFinalTraining(run);
@@ -40,11 +41,15 @@ export function RunMenu({ run, onRecipe }: Props) {
             ? [{ words: "Train on from its model …", act: trainOn }]
             : []),
           ...(mayBeFinal(run) ? [{ words: "Final training on all but test", act: trainFinal }] : []),
+          ...(run.state === "ended" && run.model
+            ? [{ words: "Let it answer together with …", act: () => setAsked("together") }]
+            : []),
           { words: "Name and note", act: () => setAsked("title") },
           { words: "Into the bin", act: () => setAsked("bin"), danger: true },
         ]}
       />
       {asked === "title" && <TitleSheet run={run} onClose={close} />}
+      {asked === "together" && <TogetherSheet first={run} onClose={close} />}
       {asked === "bin" && <BinSheet run={run} onClose={close} />}
     </>
   );
@@ -52,7 +57,7 @@ export function RunMenu({ run, onRecipe }: Props) {
 
 /** It ended well, and something was held back from it. */
 function mayBeFinal(run: Run): boolean {
-  const well = run.state === "ended" && run.ended_by !== "failed" && run.ended_by !== "brought";
+  const well = run.state === "ended" && run.ended_by !== "failed" && wasTrained(run);
   return well && run.model !== null && !run.repeats && (run.counts.validation ?? 0) > 0;
 }
 

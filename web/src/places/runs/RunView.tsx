@@ -21,6 +21,7 @@ import { CurvePair } from "./CurvePair";
 import { CurveLegend } from "./Curves";
 import { FoundList } from "./Lookouts";
 import { isBroken, RunMenu, useGoOn } from "./RunMenu";
+import { Together } from "./Together";
 
 interface Props {
   run: Run;
@@ -61,6 +62,7 @@ export function RunView({ run, onRecipe, children }: Props) {
         )}
       </div>
       {children}
+      {run.ending?.together && <Together found={run.ending.together} />}
       <FoundList run={run} lookouts={lookouts} onRecipe={onRecipe} />
       {epochs.isError ? (
         <Failed error={epochs.error} onRetry={() => void epochs.refetch()} />

@@ -5,6 +5,7 @@ import { useDefaultRecipe, useEndingTrial, useTrainingSettings } from "../../api
 import { useStarters, useStartPlan } from "../../api/startQueries";
 import { useAddress, usePlace } from "../../app/context";
 import { lessonOf } from "../../domain/network";
+import { wasTrained } from "../../domain/runs";
 import { fromNothing, proposedStarter, recipeOf } from "../../domain/start";
 import { stoodOn } from "../../domain/stoodOn";
 import { mayEndEarly } from "../../domain/trainingSettings";
@@ -50,7 +51,7 @@ export function RunsPlace() {
   const [dividing, setDividing] = useState(false);
   const shown = named ?? runs[0];
   // What was changed here, else what the last run used that was a training, else the defaults.
-  const last = runs.find((run) => run.ended_by !== "brought");
+  const last = runs.find(wasTrained);
   const recipe = changed ?? (last ? recipeOf(last) : defaults.data && fromNothing(defaults.data));
   const start = useStartPlan(project.id, recipe, base?.sets);
   const proposed = useProposedStarter(recipe, base?.sets.training ?? 0, classes);
