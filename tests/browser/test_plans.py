@@ -84,12 +84,17 @@ def test_a_search_of_six_goes_from_its_plan_to_a_winner_to_final_training_to_rel
     assert all("16" in row.text for row in screen.all(_TRIALS))
     strip.send_keys(Keys.DELETE)
     screen.until("all trials", lambda: len(screen.all(_TRIALS)) == 6)
+    # Those with the whole budget answer as one; what comes of it is a run.
+    screen.press("Answer together")
+    screen.one("form button[type=submit]").click()
+    screen.was_said("the run stands in the Ledger then")
     # One of them becomes a run like any other.
     screen.one("[aria-label^='Put trial']").click()
     screen.reads("[data-testid=trials]", "in the Ledger")
     screen.press("Final training")
     screen.reads("[data-testid=run-result]", "Learnt from all")
     screen.reads("[data-testid=run-words]", "no validation score can be told")
+    screen.until("both are listed", lambda: "together" in screen.one("[aria-label=Ledger]").text)
     screen.press("Try it and hand it over")
     screen.one("input[name=form]")
     screen.reads("[aria-label='Hand over']", "Hand over run")

@@ -132,3 +132,40 @@ def test_when_every_trial_fails_it_is_said_once_with_why(folder: Path) -> None:
             "search", str(folder), "--network", "residual 12", "--vary", "size=8,9,10", "--epochs", "2", "--way", "all"
         )
     assert "The first: " in caught.value.mend
+
+
+def test_models_are_combined_and_one_that_learnt_the_judged_pictures_is_refused(folder: Path, tmp_path: Path) -> None:
+    files = []
+    for number in (1, 2):
+        out = tmp_path / f"one-{number}"
+        more = ["--learning-rate", str(0.005 * number)]
+        _run("train", str(folder), "--out", str(out), *_SMALL, *more, "--json")
+        files.append(str(out / "model.safetensors"))
+    told = _run("combine", str(folder), *files, "--out", str(tmp_path / "both"), "--json")
+    assert told["weights"] == [0.5, 0.5]
+    assert told["pictures"] > 0
+    assert told["export_check"]["max_abs_difference"] <= 1e-5
+    both = read_model((tmp_path / "both" / "model.safetensors").read_bytes())
+    pixels = np.random.default_rng(1).integers(0, 256, (9, 16, 16, 3), dtype=np.uint8)
+    one, two = (read_model(Path(file).read_bytes()).probabilities(pixels) for file in files)
+    np.testing.assert_allclose(both.probabilities(pixels), (one + two) / 2, atol=2e-6)
+    fitted = _run("combine", str(folder), *files, "--fitted", "--out", str(tmp_path / "fitted"), "--json")
+    assert sum(fitted["weights"]) == pytest.approx(1)
+    # What was combined by fitted weights has learnt from the validation pictures, as a final training has.
+    with pytest.raises(SplitError, match="no member learnt from"):
+        _run(
+            "combine",
+            str(folder),
+            files[0],
+            str(tmp_path / "fitted" / "model.safetensors"),
+            "--out",
+            str(tmp_path / "x"),
+        )
+    other = tmp_path / "larger"
+    _run("train", str(folder), "--out", str(other), *_SMALL[:2], "--size", "24", "--epochs", "1", "--json")
+    with pytest.raises(InputError, match="sees pictures otherwise"):
+        _run("combine", str(folder), files[0], str(other / "model.safetensors"), "--out", str(tmp_path / "x"))
+    (tmp_path / "one-1" / "learnt.txt").write_text("not a content")
+    with pytest.raises(InputError, match="no list of contents"):
+        _run("combine", str(folder), *files, "--out", str(tmp_path / "x"))
+    assert not (tmp_path / "x").exists()

@@ -17,6 +17,7 @@ _COMMANDS = {
     "train": "vast_orchard.cli.train:train",
     "folds": "vast_orchard.cli.folds:folds",
     "search": "vast_orchard.cli.search:search_settings",
+    "combine": "vast_orchard.cli.combine:combine",
     "finish": "vast_orchard.cli.finish:finish",
     "judge": "vast_orchard.cli.judge:judge_folder",
     "predict": "vast_orchard.cli.predict:predict",

@@ -8,7 +8,6 @@ import tempfile
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
@@ -36,11 +35,10 @@ from vast_orchard.core.training.settings import TrainingSettings
 from vast_orchard.core.training.values import EpochResult
 from vast_orchard.demo.write import PICTURES_FOLDER, write_collection
 from vast_orchard.errors import NonFiniteError, ServiceError
-from vast_orchard.formats.collection import collect
+from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.model_file import trained_model
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
-from vast_orchard.made_up.sets import MADE_UP_SETS, draw_set
 from vast_orchard.settings import read_settings
 from vast_orchard.types import SetName
 
@@ -48,7 +46,8 @@ __all__ = ["bench_plans"]
 
 _TRIALS, _EPOCHS, _SIZE, _FACTOR = 64, 27, 32, 3
 _ORDERS, _SEARCHES = 1000, 100
-_FRESH, _FRESH_SEED = 2000, 900_001
+# The demo, and as many fresh pictures as an accuracy takes, drawn alike from another seed.
+_DRAWN: dict[str, tuple[int, ...]] = {"demo": (), "fresh": (2000, 900_001)}
 _TURNS, _TURN_TRIALS, _TURN_EPOCHS = 9, 6, 4
 _WAIT_S = 600.0
 _SPACE = Space(
@@ -63,6 +62,12 @@ _SPACE = Space(
 )
 
 
+def _collected(folder: Path, recipe: Recipe, *more: int) -> Collection:
+    write_collection(folder, *more)
+    with open_source(folder / PICTURES_FOLDER) as source:
+        return collect(source, recipe.preprocessing)
+
+
 def _curves(say: Console) -> list[Curve]:
     """Every trial in full, on the demo."""
     make_ready(say.print)
@@ -72,13 +77,14 @@ def _curves(say: Console) -> list[Curve]:
     )  # fmt: skip
     named = Named(networks={name: ready_network(name) for name in ("plain 4", "plain 5")})
     with tempfile.TemporaryDirectory(prefix="vast-orchard-bench-") as folder:
-        write_collection(Path(folder))
-        with open_source(Path(folder) / PICTURES_FOLDER) as source:
-            divided = divide(collect(source, base.preprocessing), 1)
-    team, found, names = make_team(read_settings()), [], divided.classes
-    drawn = draw_set("crystals", _FRESH, _FRESH_SEED, size=_SIZE)
-    order = np.array([names.index(name) for name in MADE_UP_SETS["crystals"].classes])
-    fresh = replace(drawn, labels=order[drawn.labels])
+        own, others = (_collected(Path(folder) / name, base, *more) for name, more in _DRAWN.items())
+    divided, names = divide(own, 1), sorted({one.class_name for one in own.pictures if one.class_name})
+    labelled = [place for place, one in enumerate(others.pictures) if one.class_name]
+    fresh = labelled_examples(
+        others.pixels[labelled], [others.pictures[n].sha256 for n in labelled],
+        [str(others.pictures[n].class_name) for n in labelled], names,
+    )  # fmt: skip
+    team, found = make_team(read_settings()), []
     for number, values in enumerate(draw_trials(_SPACE, Way.RANDOM, _TRIALS, 1), 1):
         # What leaves the numbers stays at guessing, as a search sees it.
         accuracies, losses = (np.full(_EPOCHS, value) for value in (1 / len(names), math.log(len(names))))
@@ -90,10 +96,11 @@ def _curves(say: Console) -> list[Curve]:
             )  # fmt: skip
             for result in training.results:
                 if isinstance(result, EpochResult):
+                    state = result.state
                     accuracies[result.metrics.number - 1] = result.metrics.figures["validation_accuracy"]
                     losses[result.metrics.number - 1] = result.metrics.figures["validation_loss"]
             epoch_s = (time.process_time() - began) / _EPOCHS
-            model = trained_model(training, result.state, names)
+            model = trained_model(training, state, names)
             truth = judge(model.probabilities(fresh.pixels, team), fresh.labels).accuracy
         except NonFiniteError:
             epoch_s = (time.process_time() - began) / _EPOCHS
@@ -216,11 +223,13 @@ def bench_plans(
     """
     words = console()
     if curves_file is not None and curves_file.exists():
-        told = json.loads(curves_file.read_text())
-        arrays = ("accuracy", "loss")
         curves = [
-            Curve(**{key: np.array(value) if key in arrays else value for key, value in one.items()}) for one in told
-        ]
+            Curve(
+                accuracy=np.array(one["accuracy"]), loss=np.array(one["loss"]), truth=one["truth"],
+                epoch_s=one["epoch_s"],
+            )
+            for one in json.loads(curves_file.read_text())
+        ]  # fmt: skip
     else:
         curves = _curves(words)
         if curves_file is not None:

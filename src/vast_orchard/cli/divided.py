@@ -10,7 +10,7 @@ from vast_orchard.errors import SplitError
 from vast_orchard.formats.collection import Collection, labelled_examples
 from vast_orchard.types import SetName
 
-__all__ = ["Divided", "divide"]
+__all__ = ["Divided", "contents", "divide"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,3 +68,8 @@ def divide(collection: Collection, seed: int, keys: Sequence[Hashable] = ()) -> 
             classes,
         )
     return Divided(classes=classes, sets=sets, places=places)
+
+
+def contents(collection: Collection, places: Sequence[int]) -> list[str]:
+    """SHA-256 of pictures of a collection by their places."""
+    return [collection.pictures[place].sha256 for place in places]

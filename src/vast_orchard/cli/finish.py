@@ -11,7 +11,7 @@ import typer
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard.at_once.network_times import free_memory
-from vast_orchard.cli.divided import divide
+from vast_orchard.cli.divided import contents, divide
 from vast_orchard.cli.exported import export_trained
 from vast_orchard.cli.starts import named_start
 from vast_orchard.cli.terminal import AsJson, console
@@ -92,7 +92,10 @@ def finish(
         model = trained_model(training, state, divided.classes)
         places = [place for name in reversed(SetName) for place in divided.places[name]]
         with words.status("Proving the export in a fresh process"):
-            path, proof = export_trained(source, collection, places, model, out)
+            path, proof = export_trained(
+                source, collection, places, model, out,
+                contents(collection, divided.places[SetName.TRAINING] + divided.places[SetName.VALIDATION]),
+            )  # fmt: skip
     shut = divided.sets[SetName.TEST]
     judged = judge(model.probabilities(shut.pixels, team), shut.labels) if test and len(shut) else None
     summary = {

@@ -11,7 +11,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from vast_orchard.at_once.network_times import free_memory
-from vast_orchard.cli.divided import Divided, divide
+from vast_orchard.cli.divided import Divided, contents, divide
 from vast_orchard.cli.exported import export_trained
 from vast_orchard.cli.recipe_options import Wish, with_recipe_options
 from vast_orchard.cli.starts import tell_start
@@ -162,7 +162,9 @@ def train(
             layers_to.write_text(layer_table(layers), newline="")
         with words.status("Proving the export in a fresh process"):
             places = [place for name in reversed(SetName) for place in divided.places[name]]
-            path, proof = export_trained(source, collection, places, model, out)
+            path, proof = export_trained(
+                source, collection, places, model, out, contents(collection, divided.places[SetName.TRAINING])
+            )
     summary = {
         "test": _short(judged[SetName.TEST]),
         "validation": _short(judged[SetName.VALIDATION]),

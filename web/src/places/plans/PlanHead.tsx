@@ -16,8 +16,8 @@ import { recipeOf } from "../../domain/start";
 import { Button } from "../../parts/Button";
 import { useNotices } from "../../parts/Notices";
 import { ProgressBar } from "../../parts/ProgressBar";
-import { Asking } from "../runs/TogetherSheet";
 import { AddSheet } from "./AddSheet";
+import { TogetherAsking } from "./TogetherAsking";
 
 interface Props {
   plan: RunPlan;
@@ -165,7 +165,7 @@ function BestTogether({ plan }: { plan: RunPlan }) {
         Answer together
       </Button>
       {open && (
-        <Asking
+        <TogetherAsking
           projectId={plan.project_id}
           candidates={candidates}
           chosen={candidates.slice(0, 3).map((one) => one.modelId)}
