@@ -138,18 +138,7 @@ def _ingredients(camera: _Camera) -> None:
     camera.press("Start from questions")
     time.sleep(2)
     camera.take("variation")
-    _start(camera)
     _network(camera)
-
-
-def _start(camera: _Camera) -> None:
-    """From a starter, in two phases."""
-    camera.go("runs?part=start")
-    camera.press("drawings, plain 8")
-    camera.wait("[data-testid=start-layers]")
-    camera.browser.find_elements(By.CSS_SELECTOR, "input[name=learns]")[2].click()
-    camera.wait("[data-testid=start-layers] th:nth-child(3) b")
-    camera.take("start")
 
 
 def _network(camera: _Camera) -> None:
@@ -223,25 +212,8 @@ def _compare(camera: _Camera) -> None:
     camera.take("compare")
 
 
-def _drag(camera: _Camera, start: tuple[float, float], end: tuple[float, float]) -> None:
-    """On the first picture of the sheet, in fractions of its sides."""
-    picture = camera.browser.find_element(By.CSS_SELECTOR, "[data-testid=area-tile] img")
-    (x0, y0), (x1, y1) = (
-        (round((x - 0.5) * picture.size["width"]), round((y - 0.5) * picture.size["height"])) for x, y in (start, end)
-    )
-    chain = ActionChains(camera.browser).move_to_element_with_offset(picture, x0, y0).click_and_hold()
-    chain.move_by_offset(x1 - x0, y1 - y0).release().perform()
-
-
 def _area(camera: _Camera) -> None:
-    """Draws and finds without setting anything."""
-    camera.go("rows/area")
-    camera.wait("[data-testid=area-tile] img")
-    time.sleep(1)
-    _drag(camera, (0.07, 0.1), (0.92, 0.94))
-    camera.browser.find_element(By.CSS_SELECTOR, "[aria-label^='Drag a box']").click()
-    _drag(camera, (0.72, 0.76), (0.9, 0.92))
-    camera.take("area")
+    """Finds without setting anything."""
     camera.browser.execute_script("localStorage.setItem('vast-orchard-theme', 'dark')")
     camera.go("rows/area")
     camera.wait("[data-testid=area-tile] img")
@@ -341,14 +313,32 @@ def _network_file(camera: _Camera) -> None:
         camera.take("network-file")
 
 
-def _divide(camera: _Camera) -> None:
-    # At the end, because runs go by the newest split.
+def _plans(camera: _Camera) -> None:
+    """Those that are there; made, if there are none, which takes a quarter of an hour."""
     project = f"{camera.address}/api/projects/{camera.project}"
-    leaky = httpx2.post(f"{project}/splits", json={"name": "Without regard to copies", "keep_copies": False}).json()
-    camera.go(f"rows?split={leaky['id']}")
-    camera.press("Divide")
-    camera.wait("[data-testid=checks] button")
-    camera.take("divide")
+    camera.go("runs?part=plan")
+    camera.wait("[data-testid=plan-cost] svg")
+    camera.take("planning")
+    for kind, name, css in (
+        ("trials", "search", "[data-testid=strips] li"),
+        ("folds", "folds", "[data-testid=fold-matrix]"),
+    ):
+        known = [plan for plan in httpx2.get(f"{project}/plans").json() if plan["kind"] == kind]
+        if not known:
+            camera.go("runs?part=plan")
+            camera.wait("[data-testid=plan-cost]")
+            if kind == "folds":
+                camera.browser.find_element(By.XPATH, "//*[@role='radio'][.='How sure']").click()
+            camera.press("Begin")
+            camera.wait("[data-testid=plan]")
+            known = [plan for plan in httpx2.get(f"{project}/plans").json() if plan["kind"] == kind]
+        plan = f"{camera.address}/api/plans/{known[0]['id']}"
+        while not httpx2.get(plan).json()["found"]:
+            time.sleep(2)
+        camera.go(f"runs?plan={known[0]['id']}")
+        camera.wait(css)
+        time.sleep(1)
+        camera.take(name)
 
 
 def main() -> None:
@@ -357,7 +347,7 @@ def main() -> None:
     _TARGET.mkdir(parents=True, exist_ok=True)
     steps: tuple[Callable[[_Camera], None], ...] = (
         _rows, _area, _bringing_in, _review, _release, _one_page,
-        _serving, _network_file, _runs, _ingredients, _compare, _divide,
+        _serving, _network_file, _runs, _ingredients, _compare, _plans,
     )  # fmt: skip
     try:
         for step in steps:

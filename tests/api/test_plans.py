@@ -201,6 +201,27 @@ def test_a_project_is_not_archived_while_a_plan_goes_on_and_its_plan_comes_back_
     assert told[0] == told[1]
 
 
+def test_runs_answer_together_as_a_run_of_the_ledger(client: TestClient, world: World, project: int) -> None:
+    runs = [_post(client, f"/api/projects/{project}/runs", {"recipe": small_recipe(seed=seed)}, 202) for seed in (1, 2)]
+    for _ in range(2):
+        world.run_waiting()
+    ids = [client.get(f"/api/runs/{run['id']}").json()["model"]["id"] for run in runs]
+    job = _post(client, f"/api/projects/{project}/combinations", {"model_ids": ids, "name": "Both"}, 202)
+    assert (job["kind"], job["title"]) == ("combine", "Both")
+    for _ in range(2):
+        world.run_waiting()
+    both = client.get(f"/api/projects/{project}/runs").json()["runs"][0]
+    assert (both["name"], both["ended_by"]) == ("Both", "combined")
+    together = both["ending"]["together"]
+    assert [member["number"] for member in together["members"]] == [run["number"] for run in runs]
+    assert together["accuracy"] == pytest.approx(both["validation"]["accuracy"])
+    address = f"/api/projects/{project}/combinations"
+    assert client.post(address, json={"model_ids": ids[:1]}).status_code == 422
+    assert client.post(address, json={"model_ids": [ids[0], ids[0]]}).status_code == 409
+    assert client.post(address, json={"model_ids": [ids[0], 999]}).status_code == 404
+    assert client.post(f"/api/runs/{both['id']}/final-training").status_code == 409
+
+
 def test_two_set_ups_over_the_same_folds_are_compared_and_others_are_not(
     client: TestClient, world: World, project: int
 ) -> None:

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Run, TrainingSettings } from "../src/api/client";
-import { changeWords, endingWords, newestResult, stateWords } from "../src/domain/runs";
+import { changeWords, endingWords, newestResult, stateWords, wasTrained } from "../src/domain/runs";
 import { doubtsOf, shownSettings, withSetting } from "../src/domain/trainingSettings";
 import { TABLE } from "./settingsTable";
 
@@ -68,6 +68,9 @@ describe("a run's ending", () => {
       /^Ended early, after 14 of 25 epochs\. Accuracy was 0\.96; 0\.95 was enough\. Epoch 7/,
     );
     expect(stateWords(early)).toBe("ended early");
+    expect(stateWords(run({ state: "resting", ended_by: null, ending: null, epochs_done: 3 }))).toBe(
+      "rests after 3 of 25",
+    );
   });
 
   it("names the figure by which it kept", () => {
@@ -75,6 +78,45 @@ describe("a run's ending", () => {
     expect(endingWords(run({ recipe }))).toMatch(/its macro F1 of 0\.875 is the highest/);
     const last = { settings: { epochs: 25, keep: "last" } } as Run["recipe"];
     expect(endingWords(run({ recipe: last }))).toMatch(/Epoch 7 is kept: it was the last\./);
+  });
+
+  it("of a final training says whose steps it took, and that nothing can be told of it", () => {
+    const repeats = { run: 12, run_name: "", pictures: 963, steps: 2196, until: 36 };
+    expect(endingWords(run({ repeats }))).toMatch(
+      /^It took the 2,196 steps of run 12 up to the state that was kept there, after epoch 36, at the same rates\. No picture/,
+    );
+  });
+
+  it("of models that answer together says what they gain and how sure that is", () => {
+    const member = {
+      number: 7,
+      name: "",
+      weight: 0.5,
+      accuracy: 0.94,
+      loss: 0.2,
+      parameters: 9,
+      picture_ms: 1,
+    };
+    const together = {
+      members: [member, { ...member, number: 9 }],
+      fitted: true,
+      pictures: 206,
+      accuracy: 0.951,
+      loss: 0.18,
+      best: 1,
+      gain: 0.011,
+      interval: [-0.004, 0.026],
+      chance: 0.31,
+      loss_gain: 0.02,
+      doubt: 8,
+      picture_ms: 2,
+    };
+    const both = run({ ended_by: "combined", ending: { ...ENDING, together } });
+    expect(endingWords(both)).toBe(
+      "2 models that answer as one; nothing was trained. On 206 pictures that none of them learnt from, each by weights fitted on others: accuracy 0.951, +0.011 against run 9 alone (95 % −0.004 to +0.026; by chance in 31 of 100), loss 0.180.",
+    );
+    expect(stateWords(both)).toBe("together");
+    expect([both, run({ ended_by: "brought" }), run({})].map(wasTrained)).toEqual([false, false, true]);
   });
 
   it("is not there while it goes on", () => {
