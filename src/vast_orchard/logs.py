@@ -12,18 +12,18 @@ __all__ = ["set_up_logs"]
 
 
 class _Patient(io.TextIOBase):
-    """A stream that loses a line rather than breaking the work that it tells of, as on a full disk."""
+    """A stream that loses a line rather than breaking the work that it tells of, on a full disk or once it is closed."""
 
     def __init__(self, stream: TextIO) -> None:
         self._stream = stream
 
     def write(self, text: str) -> int:
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, ValueError):
             self._stream.write(text)
         return len(text)
 
     def flush(self) -> None:
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, ValueError):
             self._stream.flush()
 
 

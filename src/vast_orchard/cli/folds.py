@@ -4,7 +4,6 @@ import csv
 import hashlib
 import json
 import time
-from collections import defaultdict
 from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -22,13 +21,13 @@ from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.judging.fold_scores import fold_difference, fold_scores
 from vast_orchard.core.judging.scores import Judgement, judge, judged_matrix
-from vast_orchard.core.sets.grouped import stratified_folds
+from vast_orchard.core.sets.grouped import check_folds, stratified_folds
 from vast_orchard.core.team import Team
 from vast_orchard.core.training.begin import begin
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import EndFigure, Keep
 from vast_orchard.core.training.values import EpochResult, Examples
-from vast_orchard.errors import InputError, SettingError, SplitError
+from vast_orchard.errors import InputError, SettingError
 from vast_orchard.formats.collection import Collection, collect, labelled_examples
 from vast_orchard.formats.csv_cells import harmless
 from vast_orchard.formats.model_file import Model, origin_of, trained_model
@@ -98,16 +97,7 @@ def _pool(collection: Collection, seed: int, keys: Sequence[Hashable | None], co
     pictures = [collection.pictures[place] for place in places]
     labels, identities = [str(one.class_name) for one in pictures], [one.sha256 for one in pictures]
     own = [keys[place] if keys else None for place in places]
-    apart: dict[str, set[Hashable]] = defaultdict(set)
-    for number, (label, key) in enumerate(zip(labels, own, strict=True)):
-        apart[label].add(("alone", number) if key is None else ("group", key))
-    few = min(divided.classes, key=lambda name: len(apart[name]))
-    if len(apart[few]) < count:
-        raise SplitError(
-            f"{count} folds are asked for, and of {few} there are {len(apart[few])} pictures or groups outside the "
-            "test set: some folds would have none of it.",
-            f"Ask for {len(apart[few])} at most, or bring in more of it." if len(apart[few]) > 1 else "Bring in more.",
-        )
+    check_folds(labels, own, count, {})
     return _Pool(
         classes=divided.classes,
         examples=labelled_examples(collection.pixels[places], identities, labels, divided.classes),

@@ -8,7 +8,7 @@ from vast_orchard.core.sets.split import Shares, drawn_place
 from vast_orchard.errors import SplitError
 from vast_orchard.types import SetName
 
-__all__ = ["Met", "grouped_split", "stratified_folds", "told_fit", "topped_up"]
+__all__ = ["Met", "check_folds", "grouped_split", "stratified_folds", "told_fit", "topped_up"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -189,6 +189,35 @@ def topped_up(
         for place in group.places:
             result[new[place]] = name
     return result
+
+
+def check_folds(labels: Sequence[str], keys: Sequence[Hashable], count: int, names: Mapping[str, str]) -> None:
+    """See to it that every class can have something in every fold.
+
+    Parameters
+    ----------
+    labels : sequence of str
+    keys : sequence of hashable
+        What keeps pictures together; None for a picture that stands alone.
+    count : int
+        Of folds.
+    names : mapping of str to str
+        What a class is called, by its label; the label itself where there is none.
+
+    Raises
+    ------
+    SplitError
+    """
+    apart: dict[str, set[Hashable]] = defaultdict(set)
+    for number, (label, key) in enumerate(zip(labels, keys, strict=True)):
+        apart[label].add(("alone", number) if key is None else ("group", key))
+    label, own = min(apart.items(), key=lambda entry: (len(entry[1]), entry[0]), default=("", set()))
+    if len(own) < count:
+        raise SplitError(
+            f"{count} folds are asked for, and of {names.get(label, label)} there are {len(own)} pictures or groups "
+            "outside the test set: some folds would have none of it.",
+            f"Ask for {len(own)} folds at most." if len(own) > 1 else "Bring in more of it, or leave the class out.",
+        )
 
 
 def stratified_folds(

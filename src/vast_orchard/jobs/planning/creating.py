@@ -9,14 +9,15 @@ from sqlalchemy.orm import Session
 from vast_orchard.at_once.dividing import split_for_training, split_keys
 from vast_orchard.at_once.planning.order import Folds, PlanOrder, check_order, order_from_json, order_to_json
 from vast_orchard.core.pictures.area import area_from_json
-from vast_orchard.core.sets.grouped import stratified_folds
-from vast_orchard.errors import ConflictError, SettingError, SplitError
+from vast_orchard.core.sets.grouped import check_folds, stratified_folds
+from vast_orchard.errors import ConflictError, SettingError
 from vast_orchard.jobs.planning.advancing import advance_plan, close_plan
 from vast_orchard.jobs.planning.trials import fold_pictures
 from vast_orchard.jobs.queue import enqueue
 from vast_orchard.settings import Settings
 from vast_orchard.store.areas import rules_now
 from vast_orchard.store.bytes import ByteStore
+from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import ask_stop
 from vast_orchard.store.plans import add_to_plan, create_plan, get_plan, lock_plan, resume_plan, trials_of, working_jobs
 from vast_orchard.store.runs import START_FILE, set_start
@@ -79,25 +80,13 @@ def _divided(session: Session, project_id: int, split_id: int, snapshot_id: int,
     folds, pictures = order.folds or Folds(), fold_pictures(session, snapshot_id)
     keys = split_keys(session, project_id, split_id, [picture.picture_id for picture in pictures])
     labels, contents = [str(picture.class_id) for picture in pictures], [picture.sha256 for picture in pictures]
-    _check_enough(labels, keys, folds.count)
+    names = {str(entry.id): entry.name for entry in list_classes(session, project_id)}
+    check_folds(labels, keys, folds.count, names)
     parts = []
     for of_round in range(folds.rounds):
         drawn = stratified_folds(contents, labels, keys, folds.count, order.seed + of_round)
         parts.append("".join(chr(ord("0") + fold) for fold in drawn))
     return replace(folds, parts=tuple(parts))
-
-
-def _check_enough(labels: Sequence[str], keys: Sequence[Any], count: int) -> None:
-    apart: dict[str, set[Any]] = {}
-    for number, (label, key) in enumerate(zip(labels, keys, strict=True)):
-        apart.setdefault(label, set()).add(("alone", number) if key is None else ("group", key))
-    fewest = min((len(own) for own in apart.values()), default=0)
-    if fewest < count:
-        raise SplitError(
-            f"{count} folds are asked for, and one class has {fewest} pictures or groups outside the test set: some "
-            "folds would have none of it.",
-            f"Ask for {fewest} folds at most." if fewest > 1 else "Bring in more of it, or leave the class out.",
-        )
 
 
 def go_on_with_plan(session: Session, plan_id: int, settings: Settings, store: ByteStore) -> PlanValue:
