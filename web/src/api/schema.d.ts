@@ -7321,7 +7321,7 @@ export interface components {
             split_id?: number | null;
             /**
              * By
-             * @default validation_accuracy
+             * @default validation_loss
              * @enum {string}
              */
             by: "validation_accuracy" | "validation_macro_f1" | "validation_loss";

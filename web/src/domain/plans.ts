@@ -15,9 +15,9 @@ export type Figure = RunPlan["by"];
 export type KnobValue = Knob["values"][number];
 
 export const FIGURES: readonly { value: Figure; words: string }[] = [
+  { value: "validation_loss", words: "loss" },
   { value: "validation_accuracy", words: "accuracy" },
   { value: "validation_macro_f1", words: "macro F1" },
-  { value: "validation_loss", words: "loss" },
 ];
 
 export const KINDS: readonly { value: PlanKind; label: string; title: string; question: string }[] = [
@@ -206,8 +206,11 @@ export function bestWords(plan: RunPlan): string {
   if (!best) return "";
   const what = figureWords(plan.by);
   const sure = best.interval && plan.by === "validation_accuracy" ? ` (95 % ${range(best.interval)})` : "";
+  const accuracy = best.figures.validation_accuracy;
+  const right =
+    plan.by !== "validation_accuracy" && accuracy !== undefined ? `, accuracy ${score(accuracy)}` : "";
   const on = best.count ? ` on ${plural(best.count, "validation picture")}` : "";
-  return `${what} ${score(best.value)}${sure}${on}, chosen among ${plural(plan.trials.length, "trial")}.`;
+  return `${what} ${score(best.value)}${sure}${right}${on}, chosen among ${plural(plan.trials.length, "trial")}.`;
 }
 
 export function range([low, high]: readonly [number, number] | readonly number[]): string {
@@ -239,7 +242,7 @@ export function trustWords(plan: RunPlan): string {
     return `Below ${fewest} trials nothing is said of which settings matter; there are ${trials}.`;
   const after = plan.dropping ? ` after ${plural(epochs, "epoch")}, which all of them had` : "";
   const weak = trials < 20 ? " So few find the strongest setting only." : "";
-  return `Read from ${trials} trials${after}: each setting alone, not how two work together.${weak}`;
+  return `Read from ${trials} trials${after}: each setting beside those that carry more, not how two work together.${weak}`;
 }
 
 /** What a plan costs, before it begins. */

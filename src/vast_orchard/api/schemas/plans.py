@@ -75,7 +75,7 @@ class RunPlanCreate(Write):
     question: str = Field(min_length=1, max_length=80)
     recipe: RecipeCreate
     split_id: RecordId | None = None
-    by: _Figure = "validation_accuracy"
+    by: _Figure = "validation_loss"
     seed: int = Field(1, ge=0, le=2**32 - 1, description="Of the draws of trials, or of folds.")
     space: list[KnobBody] = Field(default_factory=list, max_length=20)
     way: Literal["all", "random", "spread"] = "spread"

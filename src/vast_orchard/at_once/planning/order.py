@@ -58,7 +58,7 @@ class PlanOrder:
     question: str
     recipe: Recipe  # its network open
     split_id: int | None = None  # None: the newest, or one by the defaults
-    by: str = "validation_accuracy"  # of `FIGURES`
+    by: str = "validation_loss"  # of `FIGURES`; it is moved less by luck than an accuracy (README, "Plans")
     seed: int = 1  # of the draws of trials or of folds
     space: Space | None = None  # of a search
     way: str = ""  # of a search, see `core.planning.ways`

@@ -1,7 +1,7 @@
 """Which settings of a search carried the difference between its trials, and how far that can be trusted."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,13 +13,14 @@ __all__ = ["FEWEST_TRIALS", "Carried", "carried_by"]
 # Fewer results than this are told one by one and not drawn together.
 FEWEST_TRIALS = 8
 _SHUFFLES = 2000
+_FOUND = 0.05
 # Ranges are cut into parts with as many trials each, of which each has at least so many.
 _MOST_PARTS, _LEAST_IN_PART = 4, 4
 
 
 @dataclass(frozen=True, kw_only=True)
 class Carried:
-    """What one setting alone tells of the order of the trials."""
+    """What one setting tells of the order of the trials, once those that tell more are taken off."""
 
     name: str
     share: float  # of the differences in rank that lie between its values, from 0 to 1, less what chance gives
@@ -61,11 +62,13 @@ def _share(ranks: FloatArray, parts: Array) -> FloatArray:
 
 
 def carried_by(trials: Sequence[dict[str, Any]], scores: FloatArray, seed: int = 1) -> list[Carried]:
-    """For each setting how much of the trials' order it tells alone, the most first.
+    """For each setting how much of the trials' order it tells, the most first.
 
     The share is that of a one-way analysis of the ranks of the scores (Kruskal & Wallis 1952), without what chance
     gives; how often shuffled scores give as much is the permutation test of it, corrected by Holm 1979 for as many
-    settings as there are. Empty below `FEWEST_TRIALS` trials, and a setting that has one value only is left out.
+    settings as there are. What is found is taken off before the others are looked at (aligned ranks; Hodges & Lehmann
+    1962): beside a setting that carries most of the difference, another one would be lost in it. Empty below
+    `FEWEST_TRIALS` trials, and a setting that has one value only is left out.
 
     Parameters
     ----------
@@ -75,26 +78,44 @@ def carried_by(trials: Sequence[dict[str, Any]], scores: FloatArray, seed: int =
         All of the same budget; NaN is left out.
     seed : int
     """
-    names = sorted({name for values in trials for name in values})
-    found = []
-    for name in names:
-        own = [n for n, values in enumerate(trials) if name in values and np.isfinite(scores[n])]
-        parts = _parts([trials[n][name] for n in own]) if own else np.zeros(0, np.int64)
-        if len(own) < FEWEST_TRIALS or len(set(parts.tolist())) < 2 or len(set(parts.tolist())) >= len(own):
-            continue
-        ranks = _ranks(scores[own])
-        random = np.random.default_rng(seed)
-        shuffled = random.permuted(np.tile(ranks, (_SHUFFLES, 1)), axis=1)
-        share = float(_share(ranks[None], parts)[0])
-        above = int((_share(shuffled, parts) >= share - 1e-12).sum())
-        found.append(Carried(name=name, share=max(0.0, share), chance=(1 + above) / (1 + _SHUFFLES), trials=len(own)))
-    return sorted(_corrected(found), key=lambda one: (one.chance, -one.share))
+    aligned, left = scores.astype(np.float64), sorted({name for values in trials for name in values})
+    found: list[Carried] = []
+    while left:
+        looked = [one for name in left if (one := _alone(name, trials, aligned, seed)) is not None]
+        if not looked:
+            break
+        best = min(looked, key=lambda one: (one.chance, -one.share))
+        chance = min(1.0, best.chance * len(looked))
+        if chance >= _FOUND:
+            rest = [replace(one, chance=min(1.0, one.chance * len(looked))) for one in looked]
+            return [*found, *sorted(rest, key=lambda one: (one.chance, -one.share))]
+        found.append(replace(best, chance=max([chance, *(one.chance for one in found)])))
+        left = [one.name for one in looked if one is not best]
+        aligned = _without(best.name, trials, aligned)
+    return found
 
 
-def _corrected(found: Sequence[Carried]) -> list[Carried]:
-    """By Holm: the smallest chance counts as often as there are settings, the next one less often, and so on."""
-    order, highest, result = sorted(found, key=lambda one: one.chance), 0.0, []
-    for place, one in enumerate(order):
-        highest = max(highest, min(1.0, one.chance * (len(order) - place)))
-        result.append(Carried(name=one.name, share=one.share, chance=highest, trials=one.trials))
-    return result
+def _alone(name: str, trials: Sequence[dict[str, Any]], scores: FloatArray, seed: int) -> Carried | None:
+    """What a setting tells of these scores; None where nothing can be told."""
+    own = [n for n, values in enumerate(trials) if name in values and np.isfinite(scores[n])]
+    parts = _parts([trials[n][name] for n in own]) if own else np.zeros(0, np.int64)
+    if len(own) < FEWEST_TRIALS or not 2 <= len(set(parts.tolist())) < len(own):
+        return None
+    ranks = _ranks(scores[own])
+    shuffled = np.random.default_rng(seed).permuted(np.tile(ranks, (_SHUFFLES, 1)), axis=1)
+    share = float(_share(ranks[None], parts)[0])
+    above = int((_share(shuffled, parts) >= share - 1e-12).sum())
+    return Carried(name=name, share=max(0.0, share), chance=(1 + above) / (1 + _SHUFFLES), trials=len(own))
+
+
+def _without(name: str, trials: Sequence[dict[str, Any]], scores: FloatArray) -> FloatArray:
+    """The ranks of the scores, less the mean of the part of a setting that each belongs to."""
+    finite = np.flatnonzero(np.isfinite(scores))
+    left = np.full(len(scores), np.nan)
+    left[finite] = _ranks(scores[finite])
+    own = np.array([n for n in finite.tolist() if name in trials[n]])
+    parts = _parts([trials[n][name] for n in own])
+    for part in np.unique(parts):
+        members = own[parts == part]
+        left[members] -= left[members].mean()
+    return left

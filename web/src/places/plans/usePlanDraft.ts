@@ -68,10 +68,11 @@ export function usePlanDraft({ recipe, splitId, offers, proposed }: Asked): Plan
     rounds: 1,
     dropping: true,
     factor: 3,
-    least: Math.max(1, Math.round(recipe.settings.epochs / 9)),
+    // Before that the rate still rises, and who is first then says little.
+    least: Math.max(1, Math.round(recipe.settings.epochs / 3)),
     waits: false,
     minutes: 0,
-    by: "validation_accuracy",
+    by: "validation_loss",
     seed: 1,
     goOn: false,
   });
