@@ -1,6 +1,8 @@
 """Whose turn it is: an order that people change, what is held, and what waits again for another."""
 
+import threading
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
@@ -17,7 +19,7 @@ from vast_orchard.jobs.queue import requeue_lost
 from vast_orchard.jobs.training import run_training
 from vast_orchard.store.jobs import take_job
 from vast_orchard.store.schema import JobKind
-from vast_orchard.store.training_queue import Move, change_queue, training_queue, turn_of
+from vast_orchard.store.training_queue import Move, change_queue, take_turn, training_queue
 
 
 @pytest.fixture
@@ -45,8 +47,9 @@ def _change(world: World, run: int, move: Move) -> None:
 def _turn(world: World, run: int) -> int | None:
     """Which run has its turn when the job of this one is handed out."""
     with world.context.database.session() as session:
-        job = turn_of(session, world.job_of(JobKind.TRAIN, run))
-    return None if job is None else world.job(job).subject_id
+        job = take_turn(session, world.job_of(JobKind.TRAIN, run), "one who only asks")
+        session.rollback()
+    return None if job is None else job.subject_id
 
 
 def test_runs_have_their_turns_in_the_order_that_people_give_them(world: World, runs: list[int]) -> None:
@@ -85,6 +88,34 @@ def test_what_is_held_has_no_turn_and_is_not_handed_out_until_it_is_let_go(world
     assert _turn(world, one) == two
     with world.context.database.session() as session:
         assert requeue_lost(session, "train", 5) == 1
+
+
+def test_workers_that_are_woken_at_once_all_get_a_training(world: World, runs: list[int]) -> None:
+    jobs = [world.job_of(JobKind.TRAIN, run) for run in runs]
+    ready = threading.Barrier(len(jobs))
+
+    def woken(number: int) -> int | None:
+        ready.wait(30)
+        with world.context.database.session() as session:
+            job = take_turn(session, jobs[number], f"worker {number}", alive_s=600)
+        return job.id if job else None
+
+    with ThreadPoolExecutor(len(jobs)) as workers:
+        taken = list(workers.map(woken, range(len(jobs))))
+    assert sorted(job for job in taken if job) == sorted(jobs)
+
+
+def test_a_delivery_of_what_another_already_trains_is_for_the_next_that_waits(world: World, runs: list[int]) -> None:
+    jobs = [world.job_of(JobKind.TRAIN, run) for run in runs]
+    _change(world, runs[1], Move.FIRST)
+    for delivered, taken in ((0, 1), (1, 0), (2, 2)):
+        with world.context.database.session() as session:
+            job = take_turn(session, jobs[delivered], f"worker {delivered}", alive_s=600)
+        assert job is not None and job.id == jobs[taken]
+    # Of one that gives no sign of life the same delivery is its rescue.
+    with world.context.database.session() as session:
+        job = take_turn(session, jobs[0], "rescuer")
+    assert job is not None and job.id == jobs[0]
 
 
 def test_next_lets_what_trains_wait_right_behind_it_and_end_with_the_same_weights(

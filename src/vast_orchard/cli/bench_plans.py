@@ -48,7 +48,7 @@ _TRIALS, _EPOCHS, _SIZE, _FACTOR = 64, 27, 32, 3
 _ORDERS, _SEARCHES = 1000, 100
 # The demo, and as many fresh pictures as an accuracy takes, drawn alike from another seed.
 _DRAWN: dict[str, tuple[int, ...]] = {"demo": (), "fresh": (2000, 900_001)}
-_TURNS, _TURN_TRIALS, _TURN_EPOCHS = 9, 6, 4
+_TURNS, _TURN_TRIALS, _TURN_EPOCHS = 9, 6, 8
 _WAIT_S = 600.0
 _SPACE = Space(
     knobs=(
@@ -144,7 +144,7 @@ class _Worked:
         while plan["state"] == "running":
             if time.monotonic() - began > _WAIT_S:
                 raise ServiceError("A plan does not end.", "See the workers' logs.")
-            time.sleep(0.05)
+            time.sleep(0.2)
             plan = self.application.ask("GET", f"/api/plans/{plan['id']}")
         return time.monotonic() - began, plan
 

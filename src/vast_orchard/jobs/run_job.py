@@ -34,6 +34,7 @@ from vast_orchard.jobs.training.run_training import train_run
 from vast_orchard.store.disk import full_disk_in_words
 from vast_orchard.store.jobs import end_job, put_off, take_job
 from vast_orchard.store.schema import JobKind, JobState
+from vast_orchard.store.training_queue import take_turn
 from vast_orchard.store.values import JobValue
 from vast_orchard.types import JudgedSet
 
@@ -74,7 +75,12 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
 
 
 def run_job(
-    context: WorkContext, job_id: int, *, when_stuck: Callable[[], object] | None = None, alive_s: float = 0.0
+    context: WorkContext,
+    job_id: int,
+    *,
+    when_stuck: Callable[[], object] | None = None,
+    alive_s: float = 0.0,
+    by_turn: bool = False,
 ) -> None:
     """Do a job that waits or was abandoned; one that has ended is left alone, so delivering twice is harmless.
 
@@ -87,12 +93,15 @@ def run_job(
         Called when the work was taken away long ago and does not end.
     alive_s : float
         Work that gave a sign of life within so many seconds is left to whoever does it.
+    by_turn : bool
+        The job only wakes the worker: of the trainings the one whose turn it is is done.
     """
     owner = uuid.uuid4().hex
     with context.database.session() as session:
-        job = take_job(session, job_id, owner, alive_s=alive_s)
+        job = (take_turn if by_turn else take_job)(session, job_id, owner, alive_s=alive_s)
     if job is None:
         return
+    job_id = job.id
     log = _log.bind(job=job_id, kind=job.kind, subject=job.subject_id)
     log.info("A job was taken.", action="job_taken")
     state, error_text = JobState.DONE, None

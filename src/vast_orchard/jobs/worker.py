@@ -20,7 +20,6 @@ from vast_orchard.jobs.training.weight_digests import fill_digests
 from vast_orchard.settings import Settings
 from vast_orchard.store.jobs import end_deaf
 from vast_orchard.store.schema import JobKind
-from vast_orchard.store.training_queue import turn_of
 
 __all__ = ["run_worker"]
 
@@ -37,19 +36,12 @@ def _make_app(context: WorkContext, queue: str) -> App:
             # Each job is delivered once more after a failure of the database; its own records decide what is left.
             @app.task(name=kind.value, queue=queue, retry=3)
             def work(job_id: int, kind: JobKind = kind) -> None:
-                taken = _turn_of(context, job_id) if kind is JobKind.TRAIN else job_id
-                if taken is not None:
-                    run_job(
-                        context, taken, when_stuck=lambda: os._exit(1), alive_s=context.settings.stalled_after_s / 2
-                    )
+                run_job(
+                    context, job_id, when_stuck=lambda: os._exit(1), alive_s=context.settings.stalled_after_s / 2,
+                    by_turn=kind is JobKind.TRAIN,
+                )  # fmt: skip
 
     return app
-
-
-def _turn_of(context: WorkContext, job_id: int) -> int | None:
-    """Which training has its turn: a delivery only wakes a worker."""
-    with context.database.session() as session:
-        return turn_of(session, job_id)
 
 
 async def _sweep(app: App, context: WorkContext, queue: str) -> None:

@@ -9,10 +9,11 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError
 from vast_orchard.store.database import tell
+from vast_orchard.store.jobs import take_job
 from vast_orchard.store.schema import Job, JobKind, JobState, Project, Run, Snapshot
-from vast_orchard.store.values import QueuedRun
+from vast_orchard.store.values import JobValue, QueuedRun
 
-__all__ = ["Move", "change_queue", "trainers", "training_queue", "turn_of"]
+__all__ = ["Move", "change_queue", "take_turn", "trainers", "training_queue"]
 
 
 class Move(StrEnum):
@@ -27,6 +28,8 @@ class Move(StrEnum):
     LET_GO = "let-go"
 
 
+# A number of our own for PostgreSQL's advisory locks.
+_TURN_LOCK = 4_212
 # Those that never got a place stand in the order in which they were started.
 _PLACE = func.coalesce(Run.queue_place, Run.id)
 _TRAINING = Job.kind == JobKind.TRAIN.value
@@ -37,15 +40,25 @@ def _waiting(*columns: Any) -> Select[Any]:
     return query.where(Job.state == JobState.WAITING.value).order_by(_PLACE, Run.id)
 
 
-def turn_of(session: Session, job_id: int) -> int | None:
-    """The job of the training whose turn it is, when the queue hands one out; None if there is none.
+def take_turn(session: Session, job_id: int, owner: str, *, alive_s: float = 0.0) -> JobValue | None:
+    """Become the owner of the training whose turn it is, when the queue hands one out; None if there is none.
 
-    One that another worker began and left goes on, whosever turn it is.
+    One that a worker began and left goes on, whosever turn it is.
+
+    Parameters
+    ----------
+    alive_s : float
+        Work that gave a sign of life within so many seconds was not left.
     """
+    # One after the other: two workers that are woken at once would both choose the first, and the second go to sleep.
+    session.execute(select(func.pg_advisory_xact_lock(_TURN_LOCK)))
     if session.scalar(select(Job.state).where(Job.id == job_id)) == JobState.RUNNING:
-        return job_id
-    found: int | None = session.scalar(_waiting(Job.id).where(Run.held.is_(False)).limit(1))
-    return found
+        left = take_job(session, job_id, owner, alive_s=alive_s)
+        if left is not None:
+            return left
+        # It began on another's delivery, whose own work waits now.
+    first = session.scalar(_waiting(Job.id).where(Run.held.is_(False)).limit(1))
+    return None if first is None else take_job(session, first, owner)
 
 
 def training_queue(session: Session) -> Sequence[QueuedRun]:
