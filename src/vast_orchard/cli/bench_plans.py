@@ -158,7 +158,7 @@ class _Worked:
     def decoded(self) -> int:
         """Pictures that trainings had decoded so far."""
         logs = (self.application.data_dir / "logs").glob("worker-train*.log")
-        return sum(int(n) for log in logs for n in re.findall(r"decoded=(\d+)", log.read_text(errors="replace")))
+        return sum(int(n) for log in logs for n in re.findall(r'"decoded": (\d+)', log.read_text(errors="replace")))
 
 
 @contextmanager
