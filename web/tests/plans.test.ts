@@ -280,6 +280,15 @@ describe("a plan's plots", () => {
     const far = Array.from({ length: 50 }, (_, n) => (n === 0 ? 99 : 0.5 + n / 1000));
     expect(Math.max(...usualRange([far]))).toBeLessThan(1);
     expect(usualRange([[1, null, 2]])).toEqual([1, 2]);
+    // One wild first epoch among few curves is bounded too; equal values stay as they are.
+    const few = [
+      [8, 1.9, 1.2],
+      [2.1, 1.5, 1.1],
+      [1.8, 1.4, 0.9],
+    ];
+    expect(Math.max(...usualRange(few))).toBe(2.1);
+    expect(Math.min(...usualRange(few))).toBe(0.9);
+    expect(usualRange([[1, 1, 1, 1, 1, 1, 1, 1, 3]])).toContain(3);
   });
 
   it("join those that no other is better and cheaper than", () => {

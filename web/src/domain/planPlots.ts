@@ -40,10 +40,13 @@ function roundStep(rough: number): number {
 /** The values that most curves lie among: first epochs that are far off would press all others together. */
 export function usualRange(curves: readonly (readonly (number | null)[])[]): number[] {
   const all = curves.flatMap((curve) => curve.filter((value): value is number => value !== null));
-  if (all.length < 20) return all;
+  if (all.length < 8) return all;
   const sorted = [...all].sort((one, two) => one - two);
-  const cut = Math.floor(sorted.length * 0.02);
-  return sorted.slice(cut, sorted.length - cut);
+  const quartile = (part: number) => sorted[Math.floor(part * (sorted.length - 1))] ?? 0;
+  // Tukey 1977: what lies further than three quartile distances beside the middle half is far out.
+  const far = 3 * (quartile(0.75) - quartile(0.25));
+  const usual = sorted.filter((value) => value >= quartile(0.25) - far && value <= quartile(0.75) + far);
+  return far ? usual : all;
 }
 
 /** A curve as the path of a line, bounded by the frame. */

@@ -15,13 +15,16 @@ const ABOVE = 26;
 const FEWEST_FOR_A_LINE = 3;
 
 export function CostScatter({ plan, marked }: { plan: RunPlan; marked: Marked }) {
-  const [cost, setCost] = useState<Cost>("parameters");
+  const [chosen, choose] = useState<Cost | null>(null);
   const [place, size] = useSize();
   const frame = {
     width: Math.max(10, (size?.width ?? 10) - LEFT - 12),
     height: Math.max(10, (size?.height ?? 10) - BELOW - ABOVE),
   };
   const known = plan.trials.filter((trial) => trial.whole && trial.value !== null);
+  // Where all trials have the same network only their time differs.
+  const cost =
+    chosen ?? (new Set(known.map((trial) => trial.parameters)).size > 1 ? "parameters" : "train_s");
   const x = scaleOver([0, ...known.map((trial) => costOf(trial, cost))], frame.width, false);
   const y = scaleOver(
     known.map((trial) => trial.value ?? 0),
@@ -44,7 +47,7 @@ export function CostScatter({ plan, marked }: { plan: RunPlan; marked: Marked })
         <select
           aria-label="What it costs"
           value={cost}
-          onChange={(event) => setCost(event.target.value as Cost)}
+          onChange={(event) => choose(event.target.value as Cost)}
           className="rounded-control cursor-pointer bg-ground"
         >
           <option value="parameters">parameters</option>
