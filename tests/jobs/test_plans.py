@@ -296,6 +296,10 @@ def test_folds_hold_out_every_picture_once_keep_copies_together_and_leave_the_te
                 assert len(set(pair) & own["validation"]) in (0, len(set(pair) & pool))
                 held += own["validation"]
             assert sorted(held) == sorted(pool)
+        # Nothing is fitted on what a fold is judged by; an ordinary run has its temperature by it.
+        fitted = "select count(*), count(temperature) from model join run on run.id = run_id where varied is not null"
+        assert tuple(session.execute(text(fitted)).one()) == (6, 0)
+        assert session.scalar(text("select count(calibrated) from prediction")) == 0
     found = entry.found or {}
     assert np.array(found["confusion"]).sum() == 2 * len(pool)
     accuracies = [(one.scores or {})["accuracy"] for one in trials]

@@ -22,6 +22,7 @@ from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.models import check_may_be_tested, get_model, store_judgement
 from vast_orchard.store.outside import outside_pictures
 from vast_orchard.store.predictions import store_predictions
+from vast_orchard.store.runs import get_run
 from vast_orchard.store.snapshots import snapshot_pictures
 from vast_orchard.store.splits import copy_keys
 from vast_orchard.store.values import JudgedPictureValue, ModelValue
@@ -50,6 +51,9 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
         else:
             pictures = snapshot_pictures(session, entry.snapshot_id or 0, set_name.value)
         copies = copy_keys(session, entry.project_id)
+        held_out = entry.run_id is not None and "fold" in (get_run(session, entry.run_id).varied or {})
+    # In a fold nothing is chosen by what it is judged on, a temperature as little as an epoch.
+    fit = set_name is JudgedSet.VALIDATION and not held_out
     if not pictures:
         raise _nothing_to_judge(set_name)
     measure_pictures(context, pictures, progress)
@@ -63,7 +67,7 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
     groups = np.array([copies.get(picture.picture_id, -picture.picture_id) for picture in pictures], np.int64)
     worth = _worth(context, model, pictures, pixels, logits) if set_name is JudgedSet.OUTSIDE else {}
     parts = [
-        _judged(entry, name, [pictures[n] for n in chosen], logits[:, chosen], groups[chosen], worth)
+        _judged(entry, name, [pictures[n] for n in chosen], logits[:, chosen], groups[chosen], worth, fit=fit)
         for name, chosen in _parts_of(set_name, pictures).items()
     ]
     try:
@@ -137,6 +141,8 @@ def _judged(
     logits: FloatArray,
     groups: Array,
     worth: Mapping[int, float],
+    *,
+    fit: bool,
 ) -> _Judged:
     """Predictions and scores of one set; of unlabelled pictures there is a count.
 
@@ -147,6 +153,8 @@ def _judged(
         Copies share a number.
     worth : mapping of int to float
         Of unlabelled pictures, by their ids.
+    fit : bool
+        The temperature is fitted on these pictures.
     """
     if not pictures:
         return _Judged(set_name=set_name, scores=None, sureness=None, rows=[])
@@ -158,11 +166,10 @@ def _judged(
     if set_name is not JudgedSet.UNLABELLED:
         labels = np.array([ids.index(picture.class_id or 0) for picture in pictures], np.int64)
         losses = [float(loss) for loss in picture_losses(probabilities, labels)]
-        fit = set_name is JudgedSet.VALIDATION
         scores = asdict(judge(probabilities, labels))
         sure = asdict(sureness(logits, labels, groups, temperature=entry.temperature, fit=fit))
     ranked = (-probabilities).argsort(axis=1, kind="stable")
-    temperature = sure["temperature"] if sure and set_name is JudgedSet.VALIDATION else entry.temperature
+    temperature = sure["temperature"] if sure and fit else entry.temperature
     calibrated = None if temperature is None else tempered(logits, temperature)
     rows = [
         {
