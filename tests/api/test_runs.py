@@ -347,6 +347,9 @@ def test_runs_of_a_group_stand_outside_the_plain_ledger(client: TestClient, worl
     assert of_group[1]["changed"] == []
     assert _start(client, project)["changed"] == []
     (counted,) = client.get(f"/api/projects/{project}/run-groups").json()
+    # It was filled by hand: it is no plan, which would have pictures and an order.
+    assert client.get(f"/api/plans/{group['id']}").status_code == 404
+    assert client.get(f"/api/projects/{project}/plans").json() == []
     assert (counted["runs"], counted["ended"]) == (2, 2)
     by_number = client.get(f"/api/projects/{project}/runs", params={"number": inside[0]["number"]}).json()["runs"]
     assert [run["id"] for run in by_number] == [inside[0]["id"]]

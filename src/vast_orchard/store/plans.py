@@ -111,6 +111,8 @@ def _query() -> Select[Any]:
         )
         .outerjoin(Snapshot, Snapshot.id == RunGroup.snapshot_id)
         .outerjoin(Run, and_(Run.group_id == RunGroup.id, Run.trial.is_not(None), Run.deleted_at.is_(None)))
+        # A group that was filled by hand has none, and is no plan.
+        .where(RunGroup.snapshot_id.is_not(None))
         .group_by(RunGroup.id, Snapshot.id)
     )
 
@@ -146,8 +148,8 @@ def get_plan(session: Session, plan_id: int) -> PlanValue:
 
 
 def list_plans(session: Session, project_id: int) -> Sequence[PlanValue]:
-    """A project's plans, newest first; groups that were filled by hand are none."""
-    query = _query().where(RunGroup.project_id == project_id, RunGroup.snapshot_id.is_not(None))
+    """A project's plans, newest first."""
+    query = _query().where(RunGroup.project_id == project_id)
     return [_value(row) for row in session.execute(query.order_by(RunGroup.id.desc()))]
 
 

@@ -225,7 +225,10 @@ def snapshot_pictures(
     ).where(SnapshotPicture.snapshot_id == snapshot_id)
     if set_name is not None:
         query = query.where(SnapshotPicture.set_name == set_name)
-    return [SnapshotPictureValue(**row._mapping) for row in session.execute(query.order_by(SnapshotPicture.sha256))]
+    return [
+        SnapshotPictureValue(picture_id=picture, sha256=sha256, class_id=label, set_name=own, area_id=area)
+        for picture, sha256, label, own, area in session.execute(query.order_by(SnapshotPicture.sha256))
+    ]
 
 
 def relabelled(session: Session, earlier_id: int, later_id: int) -> dict[str, int]:

@@ -238,16 +238,15 @@ def stratified_folds(
             f"{count} folds are asked for, and there are {len(groups)} pictures or groups to divide.", "Ask for fewer."
         )
     whole = Counter(labels)
-    owed = [{label: number / count for label, number in whole.items()} for _ in range(count)]
+    # In parts of a picture, `count` of which are one: whole numbers, so that equals are equal.
+    owed, left = [dict(whole) for _ in range(count)], [len(labels)] * count
     result = [0] * len(identities)
     for group in groups:
         # Where most is still owed of the group's classes; of equals, the fold that is owed most at all.
-        fold = max(
-            range(count),
-            key=lambda n: (sum(owed[n][x] * k for x, k in group.labels.items()), sum(owed[n].values()), -n),
-        )
+        fold = max(range(count), key=lambda n: (sum(owed[n][x] * k for x, k in group.labels.items()), left[n], -n))
         for label, number in group.labels.items():
-            owed[fold][label] -= number
+            owed[fold][label] -= count * number
+        left[fold] -= count * len(group.places)
         for place in group.places:
             result[place] = fold
     return result

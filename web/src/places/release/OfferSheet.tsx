@@ -20,7 +20,9 @@ export function OfferSheet({ model, onClose, onDone }: Props) {
   const { project } = usePlace();
   const offering = useOffering(project.id);
   const named = byName(useOffers(project.id).data ?? []);
-  const [name, setName] = useState(named[0]?.name ?? project.name);
+  // Proposed until somebody types: the list may come after the sheet.
+  const [typed, setTyped] = useState<string | null>(null);
+  const name = typed ?? named[0]?.name ?? project.name;
   const [words, setWords] = useState<OfferWords>({ purpose: "", limits: "", note: "" });
   const known = named.find((entry) => entry.name.toLowerCase() === name.trim().toLowerCase());
   const put = () => void offering.offer(model.id, { name, ...words }).then((done) => done && onDone());
@@ -32,7 +34,7 @@ export function OfferSheet({ model, onClose, onDone }: Props) {
           if (name.trim()) put();
         }}
       >
-        <TextField label="Name" value={name} most={100} autoFocus onChange={setName} />
+        <TextField label="Name" value={name} most={100} autoFocus onChange={setTyped} />
         <p className="-mt-1 mb-2 text-sm text-quiet">
           {known
             ? `Becomes version ${(known.versions[0]?.version ?? 0) + 1} of ${known.name}.`
