@@ -54,7 +54,7 @@ def test_a_search_of_six_goes_from_its_plan_to_a_winner_to_final_training_to_rel
     screen.press("plan several")
     screen.reads("[data-testid=plan-cost]", "24 trainings")
     # The network is no question here.
-    screen.one("[data-knob=network] [aria-label='Leave Network as it is']").click()
+    screen.one("[data-knob=network] [aria-label='Network: leave as it is']").click()
     Select(screen.one("[data-testid=vary-also]")).select_by_value("batch_size")
     screen.type("[data-knob=batch_size] input", "8, 16")
     _field(screen, "Trials", "6")
@@ -89,7 +89,7 @@ def test_a_search_of_six_goes_from_its_plan_to_a_winner_to_final_training_to_rel
     screen.one("form button[type=submit]").click()
     screen.was_said("the run stands in the Ledger then")
     # One of them becomes a run like any other.
-    screen.one("[aria-label^='Put trial']").click()
+    screen.one("[aria-label$='to Ledger']").click()
     screen.reads("[data-testid=trials]", "in the Ledger")
     screen.press("Final training")
     screen.reads("[data-testid=run-result]", "Learnt from all")

@@ -83,7 +83,7 @@ function Line({ knob, offer, first, onChange, onRemove }: LineProps) {
             {listed ? "as a range" : "as a list"}
           </Button>
         )}
-        <Button kind="bare" aria-label={`Leave ${knob.words} as it is`} onClick={onRemove}>
+        <Button kind="bare" aria-label={`${knob.words}: leave as it is`} onClick={onRemove}>
           leave as it is
         </Button>
       </div>

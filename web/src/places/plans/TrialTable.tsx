@@ -69,7 +69,11 @@ export function TrialTable({ plan, marked, onShow }: Props) {
 function Head(props: { words: string; way: "ascending" | "descending" | "none"; onSort: () => void }) {
   return (
     <th aria-sort={props.way} className="max-w-24 px-2 py-1 align-bottom font-normal">
-      <button type="button" onClick={props.onSort} className="cursor-pointer text-left hover:text-ink">
+      <button
+        type="button"
+        onClick={props.onSort}
+        className="min-h-6 cursor-pointer text-left hover:text-ink"
+      >
         {props.words}
         <span aria-hidden="true">
           {props.way === "descending" ? " ↓" : props.way === "ascending" ? " ↑" : ""}
@@ -88,13 +92,13 @@ function Row({ plan, trial, marked, onShow }: Props & { trial: Trial }) {
       onPointerEnter={() => marked.onChoose(trial.trial)}
       onPointerLeave={() => marked.onChoose(undefined)}
     >
-      <td className="px-2 py-0.5">
+      <td className="px-2">
         <button
           type="button"
           onClick={() => onShow(trial.run_id)}
           onFocus={() => marked.onChoose(trial.trial)}
           onBlur={() => marked.onChoose(undefined)}
-          className="cursor-pointer text-choice underline"
+          className="min-h-6 min-w-6 cursor-pointer text-left text-choice underline"
           title={`Its curves and errors, as run ${trial.number}`}
         >
           {trial.trial}
@@ -145,10 +149,10 @@ function ToLedger({ trial }: { trial: Trial }) {
   return (
     <button
       type="button"
-      aria-label={`Put trial ${trial.trial} into the Ledger`}
+      aria-label={`Trial ${trial.trial} to Ledger`}
       title="Put it into the Ledger, as a run like any other"
       onClick={() => void list()}
-      className="cursor-pointer text-choice hover:underline"
+      className="min-h-6 cursor-pointer text-choice hover:underline"
     >
       to Ledger
     </button>
