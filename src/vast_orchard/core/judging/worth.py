@@ -47,7 +47,10 @@ def worth_labelling(probabilities: FloatArray, features: FloatArray) -> Array:
     for _ in range(min(_CHOSEN, len(candidates))):
         place = int(np.argmax(doubts * distance))
         chosen.append(place)
-        distance = np.minimum(distance, np.clip(1 - vectors @ vectors[place], 0, 2))
+        # The library's kernels may touch lanes beyond the vectors, and then raise a flag that means nothing.
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            likeness = vectors @ vectors[place]
+        distance = np.minimum(distance, np.clip(1 - likeness, 0, 2))
         distance[chosen] = -1
     rest = np.setdiff1d(np.arange(len(order)), chosen, assume_unique=True)
     return np.concatenate([order[chosen], order[rest]])
