@@ -77,6 +77,12 @@ class World:
         assert report is not None
         return report
 
+    def bring_in_apart(self, project_id: int, members: Mapping[str, bytes]) -> None:
+        """Bring files in, and have nobody look for copies: made-up pictures of one class are nearly all alike."""
+        self.bring_in(project_id, members)
+        with self.context.database.session() as session:
+            session.execute(text("update job set state = 'done' where kind = 'copies'"))
+
     def run_job(self, project_id: int, recipe: dict[str, object] | None = None) -> tuple[int, int]:
         """A waiting run on a fresh split; ids of run and job."""
         with self.context.database.session() as session:

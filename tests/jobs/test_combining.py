@@ -28,9 +28,7 @@ from vast_orchard.store.values import JobValue, RunValue
 @pytest.fixture
 def project(world: World) -> int:
     made = world.project()
-    world.bring_in(made, two_classes(each=90))
-    with world.context.database.session() as session:
-        session.execute(text("update job set state = 'done' where kind = 'copies'"))
+    world.bring_in_apart(made, two_classes(each=90))
     return made
 
 

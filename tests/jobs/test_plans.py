@@ -36,10 +36,7 @@ SPACE = Space(
 @pytest.fixture
 def project(world: World) -> int:
     made = world.project()
-    world.bring_in(made, two_classes(each=30))
-    with world.context.database.session() as session:
-        # Nobody looks for copies here: pictures of one class are nearly all alike.
-        session.execute(text("update job set state = 'done' where kind = 'copies'"))
+    world.bring_in_apart(made, two_classes(each=30))
     return made
 
 

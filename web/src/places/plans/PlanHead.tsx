@@ -27,6 +27,7 @@ interface Props {
 
 export function PlanHead({ plan, onShow, onRecipe }: Props) {
   const [, setAddress] = useAddress();
+  const best = plan.trials.find((trial) => trial.trial === plan.best);
   return (
     <header className="border-b border-hairline px-4 py-2">
       <div className="flex items-center gap-4">
@@ -46,6 +47,7 @@ export function PlanHead({ plan, onShow, onRecipe }: Props) {
           </p>
         )}
         <Acts plan={plan} />
+        {plan.kind === "folds" && best && <FinalTraining plan={plan} runId={best.run_id} onShow={onShow} />}
       </div>
       <Best plan={plan} onShow={onShow} onRecipe={onRecipe} />
     </header>
@@ -101,21 +103,17 @@ function Best({ plan, onShow, onRecipe }: Props) {
         {plan.ending} {plan.mend}
       </p>
     );
-  if (!best) return null;
-  const search = plan.kind === "trials";
+  // What folds and copies came to stands below, as a picture.
+  if (!best || plan.kind !== "trials") return null;
   return (
     <div className="mt-1 flex items-baseline gap-3" data-testid="plan-best">
       <p className="min-w-0 flex-1">
-        {search && (
-          <>
-            <b>{plan.state === "ended" ? "Best: " : "Best so far: "}</b>
-            <PressLine onPress={() => onShow(best.run_id)}>{best.name}</PressLine>, {trialValues(plan, best)}:{" "}
-            {bestWords(plan)} <span className="text-quiet">{optimismWords(plan)}</span>
-          </>
-        )}
+        <b>{plan.state === "ended" ? "Best: " : "Best so far: "}</b>
+        <PressLine onPress={() => onShow(best.run_id)}>{best.name}</PressLine>, {trialValues(plan, best)}:{" "}
+        {bestWords(plan)} <span className="text-quiet">{optimismWords(plan)}</span>
       </p>
-      {search && <TakeOver runId={best.run_id} name={best.name} onRecipe={onRecipe} />}
-      {search && plan.state === "ended" && <BestTogether plan={plan} />}
+      <TakeOver runId={best.run_id} name={best.name} onRecipe={onRecipe} />
+      {plan.state === "ended" && <BestTogether plan={plan} />}
       <FinalTraining plan={plan} runId={best.run_id} onShow={onShow} />
     </div>
   );
