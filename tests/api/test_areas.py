@@ -230,7 +230,7 @@ def test_previews_training_judging_and_the_shipped_program_see_the_same(
         for pixels, member in zip(cached, of_set, strict=True):
             assert (pixels == wanted[member.picture_id]).all()
     assert run.model is not None
-    model = read_model(store.read(run.model.path))
+    model = read_model(store.read(run.model.weights_path))
     picture = next(member for member in members if member.set_name == "validation")
     told = client.get(f"/api/projects/{project}/pictures/{picture.picture_id}", params={"run": run_id}).json()["said"]
     assert told["probabilities"] == pytest.approx(model.probabilities(wanted[picture.picture_id][None])[0], abs=1e-6)

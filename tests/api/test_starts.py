@@ -71,7 +71,7 @@ def _start(client: TestClient, world: World, project: int, recipe: dict[str, Any
 
 def _file_of(world: World, run: dict[str, Any]) -> bytes:
     with world.context.database.session() as session:
-        return world.context.store.read(get_model(session, run["model"]["id"]).path)
+        return world.context.store.read(get_model(session, run["model"]["id"]).weights_path)
 
 
 def _weights(world: World, run: dict[str, Any]) -> dict[str, Any]:

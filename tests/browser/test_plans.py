@@ -117,6 +117,12 @@ def test_folds_show_each_one_their_mean_and_the_matrix_over_all(screen: Screen, 
     screen.reads("[data-testid=run-result]", "validation picture")
     screen.press("‹ Its plan")
     screen.one("[data-testid=fold-matrix]")
+    screen.press("Review all these answers")
+    screen.reads("[data-testid=verdict]", "held-out picture")
+    screen.says("Each picture answered by the fold that had not learnt from it")
+    screen.press("Release")
+    screen.says("is what folds answered")
+    screen.press("Open the plan")
     screen.press("‹ Plans")
     screen.reads("[data-testid=plans]", "How sure")
 

@@ -84,6 +84,22 @@ def test_finish_trains_the_chosen_one_on_all_but_test_and_exports_it(folder: Pat
         np.testing.assert_array_equal(value, again.weights[name])
 
 
+def test_trials_start_from_what_is_listed_each_with_its_own_network(folder: Path, tmp_path: Path) -> None:
+    out, taught = tmp_path / "found.json", tmp_path / "taught"
+    _run("train", str(folder), "--size", "16", "--epochs", "1", "--network", "plain 5", "--out", str(taught), "--json")
+    model = taught / "model.safetensors"
+    found = _run(
+        "search", str(folder), "--size", "16", "--epochs", "2", "--network", "plain 4", "--json", "--way", "all",
+        "--one-goes-on-of", "0", "--vary", f"start=nothing;{model}", "--vary", "width=0.5,1", "--out", str(out),
+    )  # fmt: skip
+    assert [one["values"] for one in found["trials"]] == [
+        {"start": "nothing", "width": 0.5}, {"start": "nothing", "width": 1.0}, {"start": str(model)},
+    ]  # fmt: skip
+    assert all(one["epochs"] == 2 and not one["failed"] for one in found["trials"])
+    refused = CliRunner().invoke(app, ["search", str(folder), "--vary", "start=nothing;nowhere.safetensors"])
+    assert refused.exit_code != 0
+
+
 def test_finish_refuses_what_no_search_wrote_and_other_pictures(folder: Path, tmp_path: Path) -> None:
     broken = tmp_path / "broken.json"
     broken.write_text('{"chosen": null}')

@@ -76,7 +76,7 @@ def test_two_runs_answer_the_mean_of_their_answers_and_are_judged_exported_and_p
         assert member["picture_ms"] > 0
     assert both.parameters >= sum(run.parameters for run in runs)
     # Its file answers the mean of what the files of its members answer.
-    models = [read_model(world.context.store.read(run.model.path)) for run in (*runs, both) if run.model]
+    models = [read_model(world.context.store.read(run.model.weights_path)) for run in (*runs, both) if run.model]
     pixels = np.random.default_rng(1).integers(0, 256, (12, 16, 16, 3), dtype=np.uint8)
     one, two, mean = (model.probabilities(pixels) for model in models)
     np.testing.assert_allclose(mean, (one + two) / 2, atol=2e-6)
@@ -152,7 +152,7 @@ def test_models_that_see_otherwise_or_know_other_classes_are_refused(world: Worl
 def test_a_model_file_holds_the_numbers_however_they_lie_in_memory(world: World, project: int) -> None:
     run = _trained(world, project, 1)
     assert run.model is not None
-    model = read_model(world.context.store.read(run.model.path))
+    model = read_model(world.context.store.read(run.model.weights_path))
     turned = replace(model, weights={name: np.asfortranarray(value) for name, value in model.weights.items()})
     again = read_model(write_model(turned))
     for name, value in model.weights.items():

@@ -72,7 +72,7 @@ def test_recipes_of_earlier_versions_are_read_in_todays_words(world: World) -> N
 def test_what_was_kept_by_then_answers_as_it_did(world: World) -> None:
     """Its weights fit the network that the upgraded recipe holds, and give the probabilities that were stored."""
     _, (one, *_) = _came_back(world)
-    model = read_model(world.context.store.read(_model(one).path))
+    model = read_model(world.context.store.read(_model(one).weights_path))
     assert recipe_from_json(one.recipe).network == model.description
     with world.context.database.session() as session:
         stored = list_outcomes(session, _model(one), "validation", [], wrong_only=False, limit=10)

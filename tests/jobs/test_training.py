@@ -568,7 +568,7 @@ def test_features_of_a_state_that_is_gone_are_not_left(
     monkeypatch.setattr("vast_orchard.jobs.training.judging.write_features", goes_on_meanwhile)
     judged = world.judge(model.id, "training")
     assert (judged.state, "went on while it was judged" in (judged.error or "")) == ("failed", True)
-    features = world.context.store.features_path(model.path)
+    features = world.context.store.features_path(model.weights_path)
     assert features is not None and not world.context.store.exists(features)
 
 

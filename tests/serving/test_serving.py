@@ -42,7 +42,7 @@ def _expected(served: Served, number: int, data: bytes) -> dict[str, float]:
     """What the model of the application makes of a file, calibrated as it is tried."""
     with served.world.context.database.session() as session:
         entry = get_model(session, served.models[number])
-    model = read_model(served.world.context.store.read(entry.path))
+    model = read_model(served.world.context.store.read(entry.weights_path))
     logits = model.logits(network_pixels(data, model.preprocessing)[None])
     probabilities = tempered(logits, entry.temperature or 1.0)[0]
     return dict(zip(model.classes, map(float, probabilities), strict=True))
@@ -166,7 +166,7 @@ def test_a_client_made_from_the_published_protocol_walks_it(served: Served, aski
     answer = client.model_infer(model_name="ridge-station", request=asked)
     with served.world.context.database.session() as session:
         entry = get_model(session, served.models[0])
-    model = read_model(served.world.context.store.read(entry.path))
+    model = read_model(served.world.context.store.read(entry.weights_path))
     expected = tempered(model.logits(pixels), entry.temperature or 1.0)
     assert answer.id == "mine"
     (output,) = answer.outputs

@@ -91,11 +91,11 @@ def test_gone_for_good_with_its_files_but_not_its_looks_or_its_number(
     assert client.delete(f"/api/projects/{project}/bin").status_code == 202
     world.run_waiting()
     store = world.context.store
-    assert store.exists(store.picture_path(sha256)) and store.exists(model.path)
+    assert store.exists(store.picture_path(sha256)) and store.exists(model.weights_path)
     assert client.delete(f"/api/runs/{run['id']}").status_code == 204
     assert client.delete(f"/api/projects/{project}/bin").status_code == 202
     world.run_waiting()
-    assert not store.exists(store.picture_path(sha256)) and not store.exists(model.path)
+    assert not store.exists(store.picture_path(sha256)) and not store.exists(model.weights_path)
     assert value.state_path and not store.exists(value.state_path)
     assert not store.exists(f"exports/{pack}.zip")
     bin_ = client.get(f"/api/projects/{project}/bin").json()

@@ -122,6 +122,7 @@ function plan(trials: Trial[], more: Partial<RunPlan> = {}): RunPlan {
     course: [],
     carried: { trials: trials.length, epochs: 3, fewest: 8, settings: [] },
     found: null,
+    answers_run: null,
     trials,
     ...more,
   };

@@ -30,6 +30,7 @@ const ENDING = {
   lookout: "",
   file: "",
   producer: "",
+  folds: 0,
   difference: 0,
 } as const;
 

@@ -12,6 +12,7 @@ from vast_orchard.errors import InputError, MissingError
 from vast_orchard.store.areas import areas_for
 from vast_orchard.store.models import check_shown
 from vast_orchard.store.pictures import picture_detail
+from vast_orchard.store.pooled import answering_model
 from vast_orchard.store.snapshots import learnt_as, set_then
 from vast_orchard.store.values import ModelValue
 
@@ -36,15 +37,19 @@ def heatmap(
     layer: _LayerQuery = None,
     look: LookQuery = None,
 ) -> dict[str, Any]:
-    """Where the model looks in a picture; in one of its test pictures by a counted look."""
+    """Where the model looks in a picture; in one of its test pictures by a counted look.
+
+    Of the answers of folds: where the one looked that answered this picture.
+    """
     picture = picture_detail(session, model.project_id, picture_id, None).picture
     check_shown(session, model.id, set_then(session, model.snapshot_id, picture_id), look)
+    model = answering_model(session, model, picture_id)
     place = _place_of_class(model, class_id)
     area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
     session.commit()  # the connection is free while the picture is looked at
     found: dict[str, Any] = parts.quick.run(
         "heatmap",
-        model_path=model.path,
+        model_path=model.weights_path,
         sha256=picture.sha256,
         class_place=place,
         layer=layer,
@@ -69,7 +74,7 @@ def tried_heatmap(
     session.commit()  # the connection is free while the picture is looked at
     data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
     found: dict[str, Any] = parts.quick.run(
-        "tried_heatmap", model_path=model.path, data=data, class_place=place, layer=layer, way=way
+        "tried_heatmap", model_path=model.weights_path, data=data, class_place=place, layer=layer, way=way
     )
     return {**found, "class_id": model.classes[found["class_place"]]["id"]}
 
@@ -99,8 +104,10 @@ def nearest(
     path = _features_of(parts, model)
     area = areas_for(session, model.project_id, [picture_id], model).get(picture_id)
     session.commit()  # the connection is free meanwhile
-    asked = {"model_path": model.path, "features_path": path, "sha256": picture.sha256, "picture_id": picture_id}
-    found: list[tuple[int, float]] = parts.quick.run("nearest", count=count, area=area, **asked)
+    asked = {"sha256": picture.sha256, "picture_id": picture_id, "count": count, "area": area}
+    found: list[tuple[int, float]] = parts.quick.run(
+        "nearest", model_path=model.weights_path, features_path=path, **asked
+    )
     return _labelled(session, model, found)
 
 
@@ -117,14 +124,14 @@ def tried_nearest(
     session.commit()  # the connection is free meanwhile
     data = file.file.read(parts.settings.picture_limit_mb * 2**20 + 1)
     found: list[tuple[int, float]] = parts.quick.run(
-        "tried_nearest", model_path=model.path, features_path=path, data=data, count=count
+        "tried_nearest", model_path=model.weights_path, features_path=path, data=data, count=count
     )
     return _labelled(session, model, found)
 
 
 def _features_of(parts: Parts, model: ModelValue) -> str:
     """Where what the network makes of its training pictures lies."""
-    path = parts.store.features_path(model.path)
+    path = parts.store.features_path(model.weights_path)
     if path is None or not parts.store.exists(path):
         raise MissingError(
             "What the network makes of its training pictures is not known yet.", "Judge it on its training set."

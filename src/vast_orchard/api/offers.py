@@ -69,7 +69,7 @@ def agreement(session: SessionOf, model: ModelOf, parts: PartsOf) -> dict[str, A
     session.commit()  # the connection is free while it answers
     again: list[list[float]] = parts.quick.run(
         "answers_again",
-        model_path=model.path,
+        model_path=model.weights_path,
         pictures=[(answer.sha256, areas.get(answer.picture_id)) for answer in known],
     )
     off = max(

@@ -23,13 +23,15 @@ from vast_orchard.api.schemas.plans import (
     TrainerRead,
 )
 from vast_orchard.api.schemas.runs import RunRead
-from vast_orchard.api.starts import ordered
+from vast_orchard.api.starts import ordered, start_of
 from vast_orchard.at_once.network_times import pace_here
 from vast_orchard.at_once.planning.asking import asked_order, offered_knobs
 from vast_orchard.at_once.planning.members import check_members
 from vast_orchard.at_once.planning.order import PlanOrder
 from vast_orchard.at_once.planning.sketch import best_run, check_time, fold_pairs, plan_sketch, planned_knobs
+from vast_orchard.at_once.planning.starts import check_unlearnt, source_named
 from vast_orchard.at_once.planning.values import plan_summary, plan_values
+from vast_orchard.core.planning.knobs import NOTHING
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
 from vast_orchard.jobs.planning.finishing import start_final
@@ -37,6 +39,7 @@ from vast_orchard.jobs.queue import start_job
 from vast_orchard.settings import training_threads, trainings_at_once
 from vast_orchard.store import plans
 from vast_orchard.store.jobs import get_job
+from vast_orchard.store.pooled import pooled_run
 from vast_orchard.store.projects import get_project
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import JobKind
@@ -65,17 +68,28 @@ def _draw(parts: Parts) -> Any:
     return draw
 
 
-def _asked(session: Session, parts: Parts, project_id: int, body: RunPlanCreate) -> tuple[PlanOrder, bytes | None]:
+def _asked(session: Session, parts: Parts, project_id: int, body: RunPlanCreate) -> tuple[PlanOrder, dict[str, bytes]]:
+    """The order, and the weights that trials start from by their digests."""
     wish = ordered(session, parts, project_id, body.recipe)
     assert wish.recipe is not None, "a plan has a recipe"
     asked = {**body.model_dump(exclude={"recipe"}), "space": [knob.model_dump() for knob in body.space]}
-    return asked_order(session, project_id, wish.recipe, asked, _draw(parts)), wish.start_file
+    names = [str(name) for knob in body.space if knob.name == "start" for name in knob.values if name != NOTHING]
+    sources = {name: source_named(session, project_id, name) for name in names}
+    check_unlearnt(session, project_id, body.split_id, list(sources.values()))
+    found = {name: start_of(session, parts, project_id, body.recipe, one) for name, one in sources.items()}
+    starts = {name: start for name, (start, _) in found.items()}
+    order = asked_order(session, project_id, wish.recipe, asked, _draw(parts), starts)
+    files = {start.start.digest: data for start, data in found.values()}
+    if order.recipe.start is not None and wish.start_file is not None:
+        files[order.recipe.start.digest] = wish.start_file
+    return order, files
 
 
 def _values(session: Session, parts: Parts, plan_id: int) -> dict[str, Any]:
     settings = parts.settings
     entry, trials = plans.get_plan(session, plan_id), plans.trials_of(session, plan_id)
-    return plan_values(entry, trials, pace_here(settings), trainings_at_once(settings))
+    told = plan_values(entry, trials, pace_here(settings), trainings_at_once(settings))
+    return {**told, "answers_run": pooled_run(session, plan_id)}
 
 
 @router.post("/projects/{project_id}/knobs", response_model=KnobOffersRead)
@@ -108,10 +122,10 @@ def list_plans(session: SessionOf, project: ProjectOf) -> Sequence[dict[str, Any
 @router.post("/projects/{project_id}/plans", response_model=RunPlanRead, status_code=http.HTTP_202_ACCEPTED)
 def create_plan(session: SessionOf, parts: PartsOf, project: ProjectOf, body: RunPlanCreate) -> dict[str, Any]:
     """Begin a plan; its runs are trained as their turn comes."""
-    order, start_file = _asked(session, parts, project.id, body)
+    order, start_files = _asked(session, parts, project.id, body)
     settings = parts.settings
     check_time(session, project.id, order, pace_here(settings))
-    entry = begin_plan(session, project.id, order, settings, parts.store, start_file)
+    entry = begin_plan(session, project.id, order, settings, parts.store, start_files)
     return _values(session, parts, entry.id)
 
 

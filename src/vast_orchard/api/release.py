@@ -51,7 +51,7 @@ def try_pictures(session: SessionOf, model: ModelOf, parts: PartsOf, files: list
     limit = parts.settings.picture_limit_mb * 2**20 + 1
     contents = [(file.filename or "picture", file.file.read(limit)) for file in files]
     answers: list[dict[str, Any]] = parts.quick.run(
-        "answer", model_path=model.path, files=contents, temperature=model.temperature or 1.0
+        "answer", model_path=model.weights_path, files=contents, temperature=model.temperature or 1.0
     )
     return [{**answer, "run": model.run_number, "digest": model.digest} for answer in answers]
 
@@ -124,6 +124,7 @@ def list_exports(session: SessionOf, model: ModelOf) -> Sequence[ExportValue]:
 @router.post("/models/{model_id}/exports", response_model=ExportRead, status_code=http.HTTP_202_ACCEPTED)
 def create_export(session: SessionOf, model: ModelOf, body: ExportCreate | None = None) -> ExportValue:
     """Make and prove a form of the model, as a job."""
+    _ = model.weights_path  # said at once, and not by the job
     asked = body or ExportCreate.model_validate({})
     entry = exports.create_export(session, model.project_id, model.id, calibrated=asked.calibrated, form=asked.form)
     start_job(session, model.project_id, JobKind.EXPORT, f"Export run {model.run_number} as {asked.form}", entry.id)

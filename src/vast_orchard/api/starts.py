@@ -20,13 +20,14 @@ from vast_orchard.at_once.catalogue import complete_settings, recipe_of
 from vast_orchard.at_once.network_times import pace_here
 from vast_orchard.at_once.networks import network_by_name
 from vast_orchard.at_once.starting_points import Source, StartPlace, find_start, read_start, starter_values
+from vast_orchard.core.planning.trial_recipe import NamedStart
 from vast_orchard.errors import InputError, SettingError
 from vast_orchard.jobs.training.starting import RunOrder
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.starting_models import list_starting_models
 from vast_orchard.store.values import StartingModel
 
-__all__ = ["ordered", "router"]
+__all__ = ["ordered", "router", "start_of"]
 
 router = APIRouter(prefix="/api", tags=["runs"])
 
@@ -91,6 +92,31 @@ def ordered(session: Session, parts: Parts, project_id: int, asked: RecipeCreate
         raise SettingError(planned["failure"]["what"], planned["failure"]["mend"])
     data = read_start(parts.store, place)
     return RunOrder(recipe=recipe_of(planned["recipe"]), network_id=network_id, start_file=data)
+
+
+def start_of(
+    session: Session, parts: Parts, project_id: int, asked: RecipeCreate, source: Source
+) -> tuple[NamedStart, bytes]:
+    """What a recipe would be if it started from a source, and the weights of that; the network is the source's own.
+
+    What learns is as the recipe says, or all at the rate that is proposed.
+
+    Raises
+    ------
+    SettingError, MissingError, ConflictError
+        It cannot start from there.
+    """
+    place = find_start(session, source)
+    learning = (asked.start or StartCreate.model_validate({})).model_dump()
+    if asked.start is None:
+        learning["rate_factor"] = parts.quick.run("start_facts", place=place)["rate_factor"]
+    wanted = {**asked.model_dump(exclude_none=True, exclude={"network"}), "start": learning}
+    planned = _planned(session, parts, project_id, place, wanted)
+    if planned["failure"]:
+        raise SettingError(f"{place.words}: {planned['failure']['what']}", planned["failure"]["mend"])
+    recipe = recipe_of(planned["recipe"])
+    assert recipe.start is not None, "it was asked for"
+    return NamedStart(start=recipe.start, network=recipe.network), read_start(parts.store, place)
 
 
 def _wanted(session: Session, project_id: int, asked: RecipeCreate) -> tuple[dict[str, Any], int | None]:

@@ -97,6 +97,8 @@ def _next(
     if set_name == "training":
         words = "Look at the labels of these errors: a network seldom gets wrong what it has learnt."
         return told or [_sentence("next", words, "judged:training wrong order:-loss")]
+    if not model.has_weights:
+        return told or [_sentence("next", "Nothing stands out: the plan's final training learns from all of these.")]
     learnt = judgement_of(session, model.id, "training")
     if learnt is None:
         words = "Judge the training set: that tells whether more pictures or a larger network helps."
@@ -130,11 +132,14 @@ def _more_of_one(
     if weak is None:
         return None
     name, class_id = names[weak.place], model.classes[weak.place]["id"]
-    learnt = class_counts(session, model.snapshot_id or 0).get("training", {}).get(class_id, 0)
     words = (
         f"More pictures of {name}: {weak.right} of {weak.count} right, of the others {weak.others_right} of"
-        f" {weak.others_count}; it learnt from {learnt}."
+        f" {weak.others_count}"
     )
+    if model.has_weights:
+        learnt = class_counts(session, model.snapshot_id or 0).get("training", {}).get(class_id, 0)
+        words += f"; it learnt from {learnt}"
+    words += "."
     return _sentence("next", words, f"judged:{set_name} true:{quoted(name)} wrong order:-loss", weak.p)
 
 

@@ -74,7 +74,7 @@ def find_start(session: Session, source: Source) -> StartPlace:
         ) from error
     if not entry.frozen:
         raise ConflictError("The model to start from is still being trained.", "Wait until its run has ended.")
-    return StartPlace(words=f"run {entry.run_number} of {project.name}", stored=entry.path)
+    return StartPlace(words=f"run {entry.run_number} of {project.name}", stored=entry.weights_path)
 
 
 def read_start(store: ByteStore, place: StartPlace) -> bytes:

@@ -4,7 +4,7 @@ import json
 import math
 import time
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -16,22 +16,26 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from vast_orchard.cli.divided import Divided, divide
 from vast_orchard.cli.recipe_options import Wish, with_recipe_options
 from vast_orchard.cli.search_trials import SeenSets, Trials
+from vast_orchard.cli.starts import named_start
 from vast_orchard.cli.terminal import AsJson, console
 from vast_orchard.cli.vary_option import read_knob
 from vast_orchard.core.judging.scores import picture_losses
+from vast_orchard.core.network.description import opened
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.core.planning.carried import carried_by
 from vast_orchard.core.planning.cost import search_cost
 from vast_orchard.core.planning.halving import rungs_of
-from vast_orchard.core.planning.knobs import KNOBS, Space
+from vast_orchard.core.planning.knobs import KNOBS, NOTHING, Space
 from vast_orchard.core.planning.optimism import optimism_of, picture_scores, told_optimism
 from vast_orchard.core.planning.proposal import proposed_space
 from vast_orchard.core.planning.searching import Tried, search
-from vast_orchard.core.planning.trial_recipe import Named, check_space
+from vast_orchard.core.planning.trial_recipe import Named, NamedStart, check_space
 from vast_orchard.core.planning.ways import Way, draw_trials
 from vast_orchard.core.training.recipe import recipe_to_json
+from vast_orchard.core.training.start import Start
 from vast_orchard.errors import InputError, SettingError
 from vast_orchard.formats.collection import collect
+from vast_orchard.formats.model_file import Model, weights_digest
 from vast_orchard.formats.name_pattern import keys_by_pattern
 from vast_orchard.formats.source import open_source
 from vast_orchard.jobs.engine import make_ready, make_team
@@ -51,7 +55,8 @@ def search_settings(
     vary: Annotated[
         list[str] | None,
         typer.Option(
-            help="name=1,2,3 or name=low..high (:ratio behind by ratio); may be given again. Without it what most "
+            help="name=1,2,3 or name=low..high (:ratio behind by ratio), start=nothing;a starter;a file; may be given "
+            "again. Without it what most "
             f"often decides. Besides the settings of training: {', '.join(KNOBS)}."
         ),
     ] = None,
@@ -88,6 +93,9 @@ def search_settings(
             raise SettingError(f"There is no {what} {given!r}.", f"Choose one of {', '.join(sorted(known))}.")
     named = Named(networks={name: ready_network(name) for name in READY_NETWORKS})
     space = Space(knobs=tuple(map(read_knob, vary)) if vary else tuple(proposed_space(wish.recipe, _PROPOSED)))
+    starts, origins = _starts(space, wish)
+    wish = replace(wish, recipe=replace(wish.recipe, start=None)) if starts else wish
+    named = replace(named, starts=starts)
     check_space(wish.recipe, space, named)
     values, seed = draw_trials(space, Way(way), trials, drawn_from), wish.recipe.settings.seed
     with open_source(folder) as source:
@@ -105,7 +113,7 @@ def search_settings(
         rungs = rungs_of(epochs, least, one_goes_on_of) if one_goes_on_of else (epochs,)
         make_ready(words.print)
         team = make_team(read_settings(threads=threads or None))
-        runner = Trials(recipe, named, divided, SeenSets(source, collection, divided, recipe), team, wish.origin)
+        runner = Trials(recipe, named, divided, SeenSets(source, collection, divided, recipe), team, origins)
         cost = search_cost(len(values), rungs, factor, None, 1)
         words.print(
             f"{learnt} pictures to learn from, {compared} to compare by; the test set of {shut} stays shut. "
@@ -125,6 +133,21 @@ def search_settings(
         print(json.dumps(found))
         return
     _print(found, by)
+
+
+def _starts(space: Space, wish: Wish) -> tuple[dict[str, NamedStart], dict[str, Model]]:
+    """What trials may start from: that of the recipe, or by names of starters and files what the space lists."""
+    names = [str(name) for knob in space.knobs if knob.name == "start" for name in knob.values if name != NOTHING]
+    start = wish.recipe.start
+    if start is not None and wish.origin is not None and not names:
+        return {}, {start.digest: wish.origin}
+    starts, origins = {}, {}
+    for name in names:
+        words, model = named_start(name)
+        own = replace(start or Start(words="", digest=""), words=words, digest=weights_digest(model.weights))
+        starts[name] = NamedStart(start=own, network=opened(model.description, len(model.classes)))
+        origins[own.digest] = model
+    return starts, origins
 
 
 _Figures = dict[int, dict[str, float]]

@@ -1,7 +1,7 @@
 """Trains the legs of a search in a terminal, and keeps what is needed to go on with each trial."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -56,15 +56,15 @@ class Trials:
     divided : Divided
     seen : SeenSets
     team : Team
-    origin : Model or None
-        What every trial starts from.
+    origins : mapping of str to Model
+        What trials start from, by the digest of its weights.
     """
 
     def __init__(
-        self, base: Recipe, named: Named, divided: Divided, seen: SeenSets, team: Team, origin: Model | None
+        self, base: Recipe, named: Named, divided: Divided, seen: SeenSets, team: Team, origins: Mapping[str, Model]
     ) -> None:
         self._base, self._named, self._divided, self._seen = base, named, divided, seen
-        self._team, self._origin = team, origin
+        self._team, self._origins = team, origins
         self.states: dict[int, TrainingState] = {}
         self.answers: dict[int, FloatArray] = {}  # probabilities of the validation pictures, by trial
         self.spent_s: dict[int, float] = {}
@@ -86,10 +86,11 @@ class Trials:
         try:
             recipe = self.recipe(leg.tried)
             sets, names = self._seen.of(recipe), self._divided.classes
+            origin = self._origins[recipe.start.digest] if recipe.start else None
             training = begin(
                 recipe, len(names), sets[SetName.TRAINING], sets[SetName.VALIDATION], self.states.get(number),
                 team=self._team, memory_bytes=free_memory(),
-                origin=None if self._origin is None else origin_of(self._origin), names=names,
+                origin=None if origin is None else origin_of(origin), names=names,
             )  # fmt: skip
             for result in training.results:
                 if isinstance(result, EpochResult):

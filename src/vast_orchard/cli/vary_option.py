@@ -6,11 +6,13 @@ from vast_orchard.errors import SettingError
 
 __all__ = ["read_knob"]
 
-_NAMED = ("network", "variation")
+_NAMED = ("network", "variation", "start")
 
 
 def read_knob(text: str) -> Knob:
     """What `--vary` says: `name=a,b,c` for a list, `name=low..high` for a range, `name=low..high:ratio` by ratio.
+
+    What trials start from is a list with `;` between: nothing, names of starters, model files.
 
     Raises
     ------
@@ -30,10 +32,9 @@ def read_knob(text: str) -> Knob:
         if how not in ("", "ratio"):
             raise SettingError(f"{text!r} ends in {how!r}.", "A range ends in :ratio or in nothing.")
         return Knob(name=name, low=_number(low), high=_number(high), by_ratio=how == "ratio")
-    values = [part.strip() for part in told.split(",") if part.strip()]
-    if (name in KNOBS and name not in ("network", "variation")) or (
-        entry is not None and entry.kind in ("whole", "number")
-    ):
+    # The names of starters have commas in them.
+    values = [part.strip() for part in told.split(";" if name == "start" else ",") if part.strip()]
+    if (name in KNOBS and name not in _NAMED) or (entry is not None and entry.kind in ("whole", "number")):
         whole = entry.kind == "whole" if entry else name == "size"
         return Knob(name=name, values=tuple(int(_number(one)) if whole else _number(one) for one in values))
     if entry is not None and entry.kind == "switch":

@@ -27,7 +27,8 @@ _FORMAT = "vast-orchard-project"
 _VERSION = 2  # 1: up to 0.7, whose runs held what models and snapshots hold now
 _NAME = re.compile(
     r"project\.json|records/[a-z_]{1,40}\.jsonl|(pictures|thumbnails)/[0-9a-f]{64}"
-    r"|files/(runs/\d{1,18}/((last|kept)-\d{1,9}|start)\.safetensors|exports/\d{1,18}\.(zip|onnx|html))"
+    r"|files/(runs/\d{1,18}/((last|kept)-\d{1,9}|start)\.safetensors|exports/\d{1,18}\.(zip|onnx|html)"
+    r"|plans/\d{1,18}/start-[0-9a-f]{64}\.safetensors)"
 )
 _FACTS_MB = 1
 # Rows that are handed over at once, by number and by what they take as text.

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.errors import ConflictError, MissingError
 from vast_orchard.store.database import among, among_contents, tell
+from vast_orchard.store.plans import plan_files
 from vast_orchard.store.schema import Export, Import, Model, Parcel, Picture, Project, Run, Snapshot, SnapshotPicture
 from vast_orchard.store.values import BinnedPicture, DiskUse, ProjectFiles
 
@@ -129,7 +130,7 @@ def project_files(session: Session, project_id: int) -> ProjectFiles:
         select(Import.id, Import.location, Import.source_kind).where(Import.project_id == project_id)
     ).all()
     return ProjectFiles(
-        weights=weight_files(session, project_id),
+        weights=[*weight_files(session, project_id), *plan_files(session, project_id)],
         exports=pack_files(session, project_id),
         parcels=list(session.scalars(select(Parcel.id).where(Parcel.project_id == project_id))),
         uploads=[row.location for row in imports if row.source_kind == "upload" and row.location],

@@ -23,10 +23,12 @@ _WHAT = {
     "thumbnails": "A thumbnail",
     "runs": "The state of a run",
     "exports": "An export pack",
+    "plans": "What a plan starts from",
 }
 _NAME = re.compile(
     r"pictures/[0-9a-f]{2}/[0-9a-f]{64}|thumbnails/[0-9a-f]{2}/[0-9a-f]{64}\.jpg"
     r"|runs/[0-9]{1,18}/((last|kept|features)-[0-9]{1,9}|start)\.safetensors|exports/[0-9]{1,18}\.(zip|onnx|html)"
+    r"|plans/[0-9]{1,18}/start-[0-9a-f]{64}\.safetensors"
 )
 
 

@@ -96,7 +96,7 @@ def list_models(session: Session, project_id: int) -> Sequence[ModelValue]:
     return [model_value(*row) for row in rows]
 
 
-def keep_state(session: Session, run_id: int, *, epoch: int, digest: str, path: str) -> str | None:
+def keep_state(session: Session, run_id: int, *, epoch: int, digest: str, path: str | None) -> str | None:
     """Make an epoch's state the model of its run; returns the path of the state that it replaces.
 
     What was said by that state is forgotten with it. The same state a second time, after a crash, changes nothing.
@@ -257,7 +257,7 @@ def set_unsure(session: Session, model_id: int, below: Sequence[float | None] | 
 
 def models_without_digest(session: Session, project_id: int | None = None) -> Sequence[tuple[int, str]]:
     """Id and path of models that came from an earlier version, whose weights nobody has read yet."""
-    query = select(Model.id, Model.path).where(Model.digest.is_(None)).order_by(Model.id)
+    query = select(Model.id, Model.path).where(Model.digest.is_(None), Model.path.is_not(None)).order_by(Model.id)
     if project_id is not None:
         query = query.where(Model.project_id == project_id)
     return [(row.id, row.path) for row in session.execute(query)]

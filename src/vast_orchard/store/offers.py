@@ -87,12 +87,14 @@ def offer_model(
     Raises
     ------
     ConflictError
-        Its run goes on, so that another state may take its place; or this very state is on offer under this name.
+        Its run goes on, so that another state may take its place; this very state is on offer under this name; or it
+        has no weights to answer by.
     InputError
         The name is empty or too long.
     """
     if not model.frozen:
         raise ConflictError(f"Run {model.run_number} goes on.", "Wait until it has ended, or stop it.")
+    _ = model.weights_path
     name = checked_name(name, "model")
     session.get_one(Project, model.project_id, with_for_update=True)
     of_name = (Offer.project_id == model.project_id, func.lower(Offer.name) == name.lower())

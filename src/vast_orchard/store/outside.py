@@ -47,7 +47,9 @@ def outside_pictures(session: Session, model: ModelValue) -> Sequence[JudgedPict
 
 
 def count_outside(session: Session, model: ModelValue) -> dict[JudgedSet, int]:
-    """How many labelled and unlabelled pictures could be judged."""
+    """How many labelled and unlabelled pictures could be judged; none by a model without weights."""
+    if not model.has_weights:
+        return {JudgedSet.OUTSIDE: 0, JudgedSet.UNLABELLED: 0}
     found = _outside(model).subquery()
     labelled, of_all = session.execute(select(func.count(found.c.class_id), func.count()).select_from(found)).one()
     return {JudgedSet.OUTSIDE: labelled, JudgedSet.UNLABELLED: of_all - labelled}

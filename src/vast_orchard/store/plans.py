@@ -42,7 +42,9 @@ __all__ = [
     "list_trial",
     "lock_plan",
     "pause_plan",
+    "plan_files",
     "plan_of_run",
+    "plan_start",
     "resume_plan",
     "set_found",
     "trial_answers",
@@ -53,6 +55,17 @@ __all__ = [
 
 _BYTES_A_WEIGHT = 4  # float32
 _ACTIVE = ("waiting", "running")
+
+
+def plan_start(plan_id: int, digest: str) -> str:
+    """Where weights lie that trials of a plan start from."""
+    return f"plans/{plan_id}/start-{digest}.safetensors"
+
+
+def plan_files(session: Session, project_id: int) -> list[str]:
+    """Where weights lie that trials of a project's plans start from."""
+    rows = session.execute(select(RunGroup.id, RunGroup.plan["start_digests"]).where(RunGroup.project_id == project_id))
+    return [plan_start(number, digest) for number, digests in rows for digest in digests or ()]
 
 
 def create_plan(

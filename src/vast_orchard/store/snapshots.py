@@ -33,6 +33,7 @@ __all__ = [
     "class_counts",
     "derived_snapshot",
     "learnt_as",
+    "learnt_within",
     "relabelled",
     "seal_snapshots",
     "set_then",
@@ -210,6 +211,19 @@ def trained_on(session: Session, split_id: int) -> Sequence[tuple[str, int, dict
     ).all()
     values = area_values(session, [area for _, _, area in rows if area])
     return [(sha256, label, values[area] if area else None) for sha256, label, area in rows if label is not None]
+
+
+def learnt_within(session: Session, snapshot_id: int, split_id: int) -> int:
+    """How many contents of a snapshot's training set are validated by in a split, which may be of another project."""
+    learnt = select(SnapshotPicture.sha256).where(
+        SnapshotPicture.snapshot_id == snapshot_id, SnapshotPicture.set_name == SetName.TRAINING.value
+    )
+    query = (
+        select(func.count(Picture.sha256.distinct()))
+        .join(SplitMember, SplitMember.picture_id == Picture.id)
+        .where(*_standing(split_id), SplitMember.set_name == SetName.VALIDATION.value, Picture.sha256.in_(learnt))
+    )
+    return session.scalar(query) or 0
 
 
 def snapshot_pictures(

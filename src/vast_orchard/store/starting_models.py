@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import select
+from sqlalchemy import or_, select, true
 from sqlalchemy.orm import Session
 
 from vast_orchard.store.schema import Model, ModelKind, Project, Run
@@ -11,8 +11,16 @@ from vast_orchard.store.values import StartingModel
 __all__ = ["list_starting_models"]
 
 
-def list_starting_models(session: Session, project_id: int, limit: int = 500) -> Sequence[StartingModel]:
-    """Models of runs that have ended, those of the project first, then the newest; none that lies in the bin."""
+def list_starting_models(
+    session: Session, project_id: int, limit: int = 500, *, plain: bool = False
+) -> Sequence[StartingModel]:
+    """Models of runs that have ended, those of the project first, then the newest; none that lies in the bin.
+
+    Parameters
+    ----------
+    plain : bool
+        Only of runs that stand in a Ledger, without those of plans.
+    """
     rows = session.execute(
         select(
             Model.id,
@@ -30,6 +38,8 @@ def list_starting_models(session: Session, project_id: int, limit: int = 500) ->
         .where(
             Model.kind == ModelKind.RUN,
             Model.frozen_at.is_not(None),
+            Model.path.is_not(None),
+            or_(Run.group_id.is_(None), Run.listed) if plain else true(),
             Run.deleted_at.is_(None),
             Project.deleted_at.is_(None),
         )

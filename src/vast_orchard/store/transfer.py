@@ -118,6 +118,9 @@ class Loader:
         if kind == "runs":
             run, _, name = rest.partition("/")
             return f"runs/{self.new_id('run', int(run))}/{name}"
+        if kind == "plans":
+            plan, _, name = rest.partition("/")
+            return f"plans/{self.new_id('run_group', int(plan))}/{name}"
         old, _, ending = rest.partition(".")
         return f"exports/{self.new_id('export', int(old))}.{ending}"
 
@@ -187,7 +190,7 @@ class Loader:
     def _model_ids(self, row: _Row) -> None:
         self._class_ids(row)
         name = _check_file("kept", row["path"])
-        row["path"] = f"runs/{row['run_id']}/{name}"
+        row["path"] = f"runs/{row['run_id']}/{name}" if name else None
 
     def _split_ids(self, row: _Row) -> None:
         for met in row.get("fit", []):
@@ -247,6 +250,8 @@ class Loader:
         """
         for path in present:
             kind, old, *rest = path.split("/")
+            if kind == "plans":
+                continue  # found by the digests that the plan names
             table, new = (Export, "export") if kind == "exports" else (Run, "run")
             values: _Row = {"path": self.new_path(path)}
             if kind == "runs" and rest[0] == START_FILE:

@@ -31,7 +31,7 @@ __all__ = ["BackupFacts", "make_backup", "restore_backup"]
 _FORMAT = "vast-orchard-backup"
 _VERSION = 1
 _DUMP = "database.dump"
-_NAME = re.compile(r"bytes/(pictures|thumbnails|runs|exports)/[A-Za-z0-9_./-]{1,200}")
+_NAME = re.compile(r"bytes/(pictures|thumbnails|runs|exports|plans)/[A-Za-z0-9_./-]{1,200}")
 _DAMAGE = (tarfile.TarError, EOFError, OSError, ValueError, KeyError, TypeError)
 
 Hear = Callable[[int, int], None]

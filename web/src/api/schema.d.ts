@@ -2808,6 +2808,8 @@ export interface paths {
         /**
          * Heatmap
          * @description Where the model looks in a picture; in one of its test pictures by a counted look.
+         *
+         *     Of the answers of folds: where the one looked that answered this picture.
          */
         get: operations["heatmap_api_models__model_id__pictures__picture_id__heatmap_get"];
         put?: never;
@@ -4448,6 +4450,12 @@ export interface components {
             /** @description Of models that answer together. */
             together?: components["schemas"]["TogetherRead"] | null;
             /**
+             * Folds
+             * @description Of the answers of folds: how many there were.
+             * @default 0
+             */
+            folds: number;
+            /**
              * Difference
              * @description Of such a model: the most that a probability differs from its graph's.
              * @default 0
@@ -5637,6 +5645,11 @@ export interface components {
              * @description How often outcomes on the test set were shown.
              */
             looks: number;
+            /**
+             * Has Weights
+             * @description There is a network to ask; not so of the answers of folds.
+             */
+            has_weights: boolean;
             /**
              * Frozen
              * @description Its run has ended: it will not change any more.
@@ -7461,6 +7474,11 @@ export interface components {
             course: components["schemas"]["CoursePointRead"][];
             carried: components["schemas"]["CarriedByRead"];
             found: components["schemas"]["FoundRead"] | null;
+            /**
+             * Answers Run
+             * @description Of folds: the run that holds each picture's answer by its own fold.
+             */
+            answers_run: number | null;
             /** Trials */
             trials: components["schemas"]["TrialRead"][];
         };
@@ -7604,7 +7622,7 @@ export interface components {
              */
             state: "waiting" | "training" | "resting" | "ended";
             /** Ended By */
-            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined") | null;
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined" | "pooled") | null;
             ending: components["schemas"]["EndingRead"] | null;
             /** Ended At */
             ended_at: string | null;
@@ -9133,7 +9151,7 @@ export interface components {
              */
             state: "waiting" | "training" | "resting" | "ended";
             /** Ended By */
-            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined") | null;
+            ended_by: ("epochs" | "stopped" | "condition" | "failed" | "brought" | "combined" | "pooled") | null;
             /** Ending */
             ending: string;
             /** Mend */

@@ -266,10 +266,12 @@ export function knobBody({ words: _, ...knob }: Knob): NonNullable<RunPlanCreate
 /** A knob to begin with, of something that is offered. */
 export function knobOf(offer: KnobOffer): Knob {
   const listed = offer.values.length > 0 || !offer.ranged;
+  // There may be a dozen starts; nothing, and the first of the others, is what is asked of most.
+  const usual = offer.name === "start" ? offer.values.slice(0, 2) : offer.values;
   return {
     name: offer.name,
     words: offer.words,
-    values: listed ? [...offer.values] : [],
+    values: listed ? [...usual] : [],
     low: listed ? 0 : offer.low,
     high: listed ? 0 : offer.high,
     by_ratio: !listed && offer.by_ratio,

@@ -19,7 +19,7 @@ export function runTitle(run: Pick<Run, "number" | "name">): string {
 
 /** Its model was learnt here, by itself. */
 export function wasTrained(run: Run): boolean {
-  return run.ended_by !== "brought" && run.ended_by !== "combined";
+  return run.ended_by !== "brought" && run.ended_by !== "combined" && run.ended_by !== "pooled";
 }
 
 /** One or two words for a row of the Ledger. */
@@ -36,6 +36,7 @@ export function stateWords(run: Run): string {
       if (run.ended_by === "condition") return "ended early";
       if (run.ended_by === "brought") return "brought in";
       if (run.ended_by === "combined") return "together";
+      if (run.ended_by === "pooled") return "of folds";
       return run.ended_by === "epochs" ? "done" : (run.ended_by ?? "ended");
   }
 }
@@ -58,6 +59,8 @@ function causeWords(run: Run): string {
       return `${done ? "Ended by itself" : "Could not begin"}: ${what} ${mend}`.trim();
     case "combined":
       return `${run.ending?.together?.members.length ?? "Several"} models that answer as one; nothing was trained.`;
+    case "pooled":
+      return `What ${plural(run.ending?.folds ?? 0, "fold")} of a plan answered, each picture by one that had not learnt from it; no one network stands behind it.`;
     case "brought":
       return `Brought in from ${run.ending?.file ?? "a file"}${run.ending?.producer ? `, written by ${run.ending.producer}` : ""}; nothing was trained here.`;
     case "condition":
@@ -92,6 +95,7 @@ function keptWords(run: Run): string {
     return `It answers as its own graph does: no probability differs by more than ${off.toExponential(1)}.`;
   }
   if (run.ended_by === "combined") return togetherWords(run.ending?.together);
+  if (run.ended_by === "pooled") return "";
   if (!run.model) return "No epoch was finished, so nothing is kept.";
   const why = KEPT[run.recipe.settings.keep]?.(run);
   return `Epoch ${run.model.epoch} is kept${why ? `: ${why}` : ""}.`;

@@ -69,6 +69,7 @@ class ModelRead(Read):
         description='By class: a calibrated answer with a lower probability is "unsure", null always; null: not set.'
     )
     looks: int = Field(description="How often outcomes on the test set were shown.")
+    has_weights: bool = Field(description="There is a network to ask; not so of the answers of folds.")
     frozen: bool = Field(description="Its run has ended: it will not change any more.")
 
 

@@ -169,7 +169,7 @@ class TrialRead(BaseModel):
     fold: int | None
     round: int | None
     state: Literal["waiting", "training", "resting", "ended"]
-    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined"] | None
+    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined", "pooled"] | None
     ending: str
     mend: str
     epochs_done: int
@@ -306,6 +306,7 @@ class RunPlanRead(RunPlanSummaryRead):
     course: list[CoursePointRead]
     carried: CarriedByRead
     found: FoundRead | None
+    answers_run: int | None = Field(description="Of folds: the run that holds each picture's answer by its own fold.")
     trials: list[TrialRead]
 
 

@@ -100,6 +100,7 @@ class EndingRead(BaseModel):
     file: str = Field("", description="Of a model that was brought in: what its file is called.")
     producer: str = Field("", description="Of such a file: which program wrote it, as it says.")
     together: TogetherRead | None = Field(None, description="Of models that answer together.")
+    folds: int = Field(0, description="Of the answers of folds: how many there were.")
     difference: float = Field(0.0, description="Of such a model: the most that a probability differs from its graph's.")
 
 
@@ -144,7 +145,7 @@ class RunRead(Read):
     repeats: RepeatsRead | None = Field(description="Of a final training: what it goes through again.")
     listed: bool = Field(description="It stands in the plain Ledger though it is of a plan.")
     state: Literal["waiting", "training", "resting", "ended"]
-    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined"] | None
+    ended_by: Literal["epochs", "stopped", "condition", "failed", "brought", "combined", "pooled"] | None
     ending: EndingRead | None
     ended_at: dt.datetime | None
     train_s: float | None

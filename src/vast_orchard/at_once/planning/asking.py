@@ -2,18 +2,20 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.networks import network_by_name
 from vast_orchard.at_once.planning.order import Dropping, Folds, PlanOrder, check_order
+from vast_orchard.at_once.planning.starts import start_names
 from vast_orchard.core.network.description import description_from_json
 from vast_orchard.core.network.ready import READY_NETWORKS, ready_network
 from vast_orchard.core.pictures.variation import NO_VARIATION, variation_from_json
-from vast_orchard.core.planning.knobs import Knob, knob_to_json, space_from_json
+from vast_orchard.core.planning.knobs import NOTHING, Knob, knob_to_json, space_from_json
 from vast_orchard.core.planning.proposal import knob_offers, proposed_space
-from vast_orchard.core.planning.trial_recipe import Named
+from vast_orchard.core.planning.trial_recipe import Named, NamedStart
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.errors import SettingError
 from vast_orchard.store.ingredients import list_ingredients
@@ -47,9 +49,9 @@ def offered_knobs(session: Session, project_id: int, recipe: Recipe) -> dict[str
     own = recipe.network.name
     order = sorted(READY_NETWORKS, key=lambda name: name != own)
     near = [name for name in (own, *order) if name in networks]
-    offers = knob_offers(recipe, tuple(networks), tuple(_variations(session, project_id)))
-    if recipe.start is not None:
-        offers = [entry for entry in offers if entry.name not in ("network", "width", "depth")]
+    offers = knob_offers(
+        recipe, tuple(networks), tuple(_variations(session, project_id)), tuple(start_names(session, project_id))
+    )
     tried = set(tuple(dict.fromkeys(near))[: 1 + _BESIDE])
     proposed = proposed_space(recipe, tuple(name for name in networks if name in tried))
     return {"offers": [asdict(entry) for entry in offers], "proposed": [knob_values(knob) for knob in proposed]}
@@ -63,7 +65,14 @@ def knob_values(knob: Knob) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def asked_order(session: Session, project_id: int, recipe: Recipe, asked: Mapping[str, Any], draw: _Draw) -> PlanOrder:
+def asked_order(
+    session: Session,
+    project_id: int,
+    recipe: Recipe,
+    asked: Mapping[str, Any],
+    draw: _Draw,
+    starts: Mapping[str, NamedStart] = MappingProxyType({}),
+) -> PlanOrder:
     """The order that a person's wish comes to, its trials drawn.
 
     Parameters
@@ -72,6 +81,8 @@ def asked_order(session: Session, project_id: int, recipe: Recipe, asked: Mappin
         Its network open.
     asked : mapping
         As `RunPlanCreate` of the wire.
+    starts : mapping
+        What the values of the knob "start" mean, but for nothing.
     draw : callable
         `draw(space, way, count, seed)` gives the values of the trials; it is called in another process.
 
@@ -85,12 +96,15 @@ def asked_order(session: Session, project_id: int, recipe: Recipe, asked: Mappin
     named = Named()
     if space is not None:
         names = {knob.name: [str(value) for value in knob.values] for knob in space.knobs}
-        if recipe.start is not None and {"network", "width", "depth"} & set(names):
+        # Where each trial says what it starts from, the recipe does not.
+        recipe = replace(recipe, start=None) if "start" in names else recipe
+        from_nothing = NOTHING in names["start"] if "start" in names else recipe.start is None
+        if not from_nothing and {"network", "width", "depth"} & set(names):
             raise SettingError(
                 "The network is varied, and every trial starts from a model whose network it has.",
-                "Start from nothing, or leave the network as it is.",
+                "Let some start from nothing, or leave the network as it is.",
             )
-        named = _named(session, project_id, names)
+        named = replace(_named(session, project_id, names), starts=starts)
     dropping, folds = asked.get("dropping"), asked.get("folds")
     order = PlanOrder(
         kind=kind,

@@ -22,7 +22,8 @@ def check_members(session: Session, project_id: int, model_ids: Sequence[int]) -
     MissingError
         One is not there.
     ConflictError
-        They are of other classes, see pictures in another way, or one has not ended.
+        They are of other classes, see pictures in another way, or one has not ended, or has no
+        weights of its own.
     """
     if len(set(model_ids)) < len(model_ids):
         raise ConflictError("A model is named twice.", "Name each once; a weight says how much it counts.")
@@ -31,6 +32,7 @@ def check_members(session: Session, project_id: int, model_ids: Sequence[int]) -
     for model in models:
         if model.project_id != project_id:
             raise ConflictError(f"Model {model.id} is of another project.", "Choose models of this one.")
+        _ = model.weights_path
         if not model.frozen:
             raise ConflictError(f"Run {model.run_number} has not ended.", "Wait for it, or stop it.")
         if {entry["id"] for entry in model.classes} != {entry["id"] for entry in first.classes}:

@@ -8,9 +8,10 @@ from vast_orchard.core.network.description import description_from_json, descrip
 from vast_orchard.core.pictures.variation import variation_from_json
 from vast_orchard.core.planning.halving import rungs_of
 from vast_orchard.core.planning.knobs import Space, knob_to_json, space_from_json
-from vast_orchard.core.planning.trial_recipe import Named, check_space, trial_recipe
+from vast_orchard.core.planning.trial_recipe import Named, NamedStart, check_space, trial_recipe
 from vast_orchard.core.training.recipe import Recipe, recipe_from_json, recipe_to_json
 from vast_orchard.core.training.settings import EndFigure, Keep
+from vast_orchard.core.training.start import Start
 from vast_orchard.errors import SettingError
 from vast_orchard.store.schema import GroupKind
 
@@ -75,6 +76,12 @@ class PlanOrder:
         """Epochs after which trials rest, the whole budget last."""
         epochs = self.recipe.settings.epochs
         return rungs_of(epochs, self.dropping.least, self.dropping.factor) if self.dropping else (epochs,)
+
+    @property
+    def start_digests(self) -> tuple[str, ...]:
+        """Which weights its trials start from, by their digests."""
+        starts = [entry.start for entry in self.named.starts.values()]
+        return tuple(sorted({start.digest for start in (self.recipe.start, *starts) if start is not None}))
 
     def score(self, figures: Mapping[str, float]) -> float | None:
         """What trials are compared by, the higher the better; None where nothing was validated."""
@@ -173,6 +180,11 @@ def order_to_json(order: PlanOrder) -> dict[str, Any]:
         "go_on": order.go_on,
         "networks": {name: description_to_json(value) for name, value in order.named.networks.items()},
         "variations": {name: asdict(value) for name, value in order.named.variations.items()},
+        "starts": {
+            name: {"start": asdict(value.start), "network": description_to_json(value.network)}
+            for name, value in order.named.starts.items()
+        },
+        "start_digests": list(order.start_digests),  # read by `store.plans.plan_files`
     }
 
 
@@ -196,5 +208,9 @@ def order_from_json(data: Mapping[str, Any]) -> PlanOrder:
         named=Named(
             networks={name: description_from_json(value) for name, value in data["networks"].items()},
             variations={name: variation_from_json(value) for name, value in data["variations"].items()},
+            starts={
+                name: NamedStart(start=Start(**value["start"]), network=description_from_json(value["network"]))
+                for name, value in data.get("starts", {}).items()
+            },
         ),
     )

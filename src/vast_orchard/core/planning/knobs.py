@@ -8,7 +8,7 @@ from typing import Any
 from vast_orchard.core.training.settings import SETTINGS
 from vast_orchard.errors import SettingError
 
-__all__ = ["KNOBS", "Knob", "Space", "knob_from_json", "knob_to_json", "space_from_json"]
+__all__ = ["KNOBS", "NOTHING", "Knob", "Space", "knob_from_json", "knob_to_json", "space_from_json"]
 
 # Parts of a recipe besides the settings of training, each with what is said of it and whether it has a range.
 KNOBS: Mapping[str, str] = {
@@ -18,7 +18,10 @@ KNOBS: Mapping[str, str] = {
     "size": "Input size",
     "variation": "Variation",
     "strength": "Strength of the variation",
+    "start": "Start from",
 }
+# Of what a trial starts from: weights drawn by chance.
+NOTHING = "nothing"
 _RANGED = {"width": (0.25, 4.0), "depth": (0.25, 4.0), "size": (8, 512), "strength": (0.0, 3.0)}
 _WHOLE = {"size"}
 _MOST_VALUES, _MOST_KNOBS = 50, 12
@@ -151,6 +154,10 @@ class Space:
 def _with_a_say(values: Mapping[str, Any]) -> dict[str, Any]:
     """Without what follows a setting that has another value, so that two trials never differ by nothing."""
     found = dict(values)
+    if values.get("start", NOTHING) != NOTHING:
+        # What it starts from has a network of its own.
+        for name in ("network", "width", "depth"):
+            found.pop(name, None)
     for name in values:
         when = SETTINGS[name].when if name in SETTINGS else None
         if when and when[0] in values and values[when[0]] not in when[1]:

@@ -15,6 +15,7 @@ _STRENGTHS = (0.5, 1.0, 1.5, 2.0)
 _DECAYS = (0.0, 0.01, 0.05, 0.2)
 _SMOOTHINGS = (0.0, 0.1)
 _BY_RATIO = {"learning_rate", "width", "depth"}
+_NAMED = {"network", "variation", "start"}
 # What is no setting to be searched for: of two seeds none is better, the epochs are a trial's budget, and how a
 # training ends or which epoch it keeps is how it is judged.
 _NOT = {
@@ -45,14 +46,17 @@ _HELP = {
     "size": "Side of what the network sees, in pixels.",
     "variation": "Those that the project keeps by name.",
     "strength": "How far each operation of the variation goes.",
+    "start": "Nothing, starters, and models that are there; each comes with its own network.",
 }
 
 
-def knob_offers(recipe: Recipe, networks: tuple[str, ...], variations: tuple[str, ...]) -> list[Offer]:
+def knob_offers(
+    recipe: Recipe, networks: tuple[str, ...], variations: tuple[str, ...], starts: tuple[str, ...] = ()
+) -> list[Offer]:
     """Everything that can be varied about a recipe, what most often decides first."""
     size, rate = recipe.preprocessing.size, recipe.settings.learning_rate
     usual: dict[str, tuple[Any, ...]] = {
-        "network": networks, "variation": variations, "width": (0.5, 1.0, 1.5), "depth": (1.0, 2.0),
+        "network": networks, "variation": variations, "start": starts, "width": (0.5, 1.0, 1.5), "depth": (1.0, 2.0),
         "size": tuple(sorted({max(8, size * 3 // 4), size, min(512, size * 3 // 2)})),
         "strength": _STRENGTHS, "weight_decay": _DECAYS, "label_smoothing": _SMOOTHINGS, "batch_size": (16, 32, 64),
         "warm_up": (0.05, 0.2),
@@ -64,7 +68,7 @@ def knob_offers(recipe: Recipe, networks: tuple[str, ...], variations: tuple[str
     }  # fmt: skip
     offers = []
     for name, words in KNOBS.items():
-        kind = "name" if name in ("network", "variation") else "whole" if name == "size" else "number"
+        kind = "name" if name in _NAMED else "whole" if name == "size" else "number"
         if kind == "name" and len(usual[name]) < 2:
             continue
         low, high = ranges.get(name, (0.0, 0.0))

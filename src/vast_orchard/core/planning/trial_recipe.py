@@ -7,12 +7,21 @@ from typing import Any
 from vast_orchard.core.network.description import NetworkDescription
 from vast_orchard.core.network.scaling import scaled
 from vast_orchard.core.pictures.variation import Variation
-from vast_orchard.core.planning.knobs import KNOBS, Space
+from vast_orchard.core.planning.knobs import KNOBS, NOTHING, Space
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import SETTINGS, chosen_settings
+from vast_orchard.core.training.start import Start
 from vast_orchard.errors import SettingError
 
-__all__ = ["Named", "check_space", "trial_recipe"]
+__all__ = ["Named", "NamedStart", "check_space", "trial_recipe"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class NamedStart:
+    """What a trial starts from, and the network that comes with it."""
+
+    start: Start
+    network: NetworkDescription  # open
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -21,6 +30,7 @@ class Named:
 
     networks: Mapping[str, NetworkDescription] = field(default_factory=dict)
     variations: Mapping[str, Variation] = field(default_factory=dict)
+    starts: Mapping[str, NamedStart] = field(default_factory=dict)  # but for `knobs.NOTHING`
 
 
 def trial_recipe(base: Recipe, values: Mapping[str, Any], named: Named) -> Recipe:
@@ -45,6 +55,8 @@ def trial_recipe(base: Recipe, values: Mapping[str, Any], named: Named) -> Recip
     if "network" in values:
         recipe = replace(recipe, network=_named(named.networks, values["network"], "network"))
     recipe = replace(recipe, network=scaled(recipe.network, values.get("width", 1.0), values.get("depth", 1.0)))
+    if "start" in values:
+        recipe = _started(recipe, values["start"], named)
     if "size" in values:
         recipe = replace(recipe, preprocessing=replace(recipe.preprocessing, size=values["size"]))
     if "variation" in values:
@@ -57,6 +69,13 @@ def trial_recipe(base: Recipe, values: Mapping[str, Any], named: Named) -> Recip
         if entry.follows and entry.follows[0] in own and entry.name not in own:
             del chosen[entry.name]
     return replace(recipe, settings=chosen_settings(chosen))
+
+
+def _started(recipe: Recipe, name: str, named: Named) -> Recipe:
+    if name == NOTHING:
+        return replace(recipe, start=None)
+    known: NamedStart = _named(named.starts, name, "start")
+    return replace(recipe, start=known.start, network=known.network)
 
 
 def _named(known: Mapping[str, Any], name: str, what: str) -> Any:

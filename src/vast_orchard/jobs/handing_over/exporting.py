@@ -74,7 +74,7 @@ def make_export(context: WorkContext, export_id: int, progress: Progress) -> Non
 
 
 def _model(context: WorkContext, export: ExportValue, entry: ModelValue) -> Model:
-    model = read_model(context.store.read(entry.path))
+    model = read_model(context.store.read(entry.weights_path))
     if not export.calibrated:
         return model
     below = entry.unsure_below

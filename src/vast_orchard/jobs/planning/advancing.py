@@ -53,14 +53,14 @@ def advance_idle(session: Session, settings: Settings, store: ByteStore) -> None
         advance_plan(session, plan_id, settings, store)
 
 
-def advance_plan(session: Session, plan_id: int, settings: Settings, store: ByteStore | None) -> None:
+def advance_plan(session: Session, plan_id: int, settings: Settings, store: ByteStore) -> None:
     """Let as many trials of a plan wait as can be trained, and one more; end the plan when there is nothing to do."""
     # Trials whose values do not fit have failed as soon as they begin: the next ones take their place.
     while _step(session, plan_id, trainings_at_once(settings) + _IN_HAND, store):
         pass
 
 
-def _step(session: Session, plan_id: int, room: int, store: ByteStore | None) -> bool:
+def _step(session: Session, plan_id: int, room: int, store: ByteStore) -> bool:
     """One look at a plan that runs; whether another is due."""
     entry = lock_plan(session, plan_id)
     if entry.state != PlanState.RUNNING:

@@ -67,7 +67,7 @@ def combine_models(
     judged = sorted(
         (picture for picture, own in sets.values() if own is SetName.VALIDATION), key=lambda one: one.sha256
     )
-    models = [read_model(context.store.read(entry.path)) for entry in entries]
+    models = [read_model(context.store.read(entry.weights_path)) for entry in entries]
     make_ready(lambda words: progress.stage(words, 1))
     team = make_team(context.settings)
     pixels = run_pixels(context, judged, models[0].preprocessing, progress)

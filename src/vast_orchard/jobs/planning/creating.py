@@ -1,7 +1,8 @@
 """Begins a plan, gives it more to do, stops it: what people ask of plans, within a request."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -11,6 +12,7 @@ from vast_orchard.at_once.planning.order import Folds, PlanOrder, check_order, o
 from vast_orchard.core.pictures.area import area_from_json
 from vast_orchard.core.sets.grouped import check_folds, stratified_folds
 from vast_orchard.errors import ConflictError, SettingError
+from vast_orchard.jobs.new_files import NewFiles
 from vast_orchard.jobs.planning.advancing import advance_plan, close_plan
 from vast_orchard.jobs.planning.trials import fold_pictures
 from vast_orchard.jobs.queue import enqueue
@@ -19,8 +21,15 @@ from vast_orchard.store.areas import rules_now
 from vast_orchard.store.bytes import ByteStore
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import ask_stop
-from vast_orchard.store.plans import add_to_plan, create_plan, get_plan, lock_plan, resume_plan, trials_of, working_jobs
-from vast_orchard.store.runs import START_FILE, set_start
+from vast_orchard.store.plans import (
+    add_to_plan,
+    create_plan,
+    get_plan,
+    lock_plan,
+    plan_start,
+    resume_plan,
+    working_jobs,
+)
 from vast_orchard.store.schema import GroupKind, JobKind, PlanEnding, PlanState
 from vast_orchard.store.snapshots import take_snapshot
 from vast_orchard.store.values import PlanValue
@@ -34,7 +43,7 @@ def begin_plan(
     order: PlanOrder,
     settings: Settings,
     store: ByteStore,
-    start_file: bytes | None = None,
+    start_files: Mapping[str, bytes] = MappingProxyType({}),
 ) -> PlanValue:
     """Record a plan with the pictures as they are now, and let its first trials wait for their turn.
 
@@ -42,8 +51,8 @@ def begin_plan(
     ----------
     order : PlanOrder
         The values of its trials drawn already.
-    start_file : bytes, optional
-        The model that every trial starts from.
+    start_files : mapping of str to bytes
+        The models that its trials start from, by the digests of their weights; kept with the plan.
 
     Raises
     ------
@@ -65,12 +74,10 @@ def begin_plan(
         plan=order_to_json(order), budget={"trials": order.trials, "minutes": order.minutes},
         snapshot_id=snapshot.id, split_id=split_id,
     )  # fmt: skip
-    advance_plan(session, entry.id, settings, None)
-    if start_file is not None:
-        for one in trials_of(session, entry.id):
-            place = f"runs/{one.run_id}/{START_FILE}"
-            set_start(session, one.run_id, place)
-            store.write(place, start_file)
+    with NewFiles(store) as made:
+        for digest, data in start_files.items():
+            made.write(plan_start(entry.id, digest), data)
+        advance_plan(session, entry.id, settings, store)
         store.settle()
     return get_plan(session, entry.id)
 

@@ -46,7 +46,7 @@ def start_final(session: Session, run: RunValue, store: ByteStore) -> RunValue:
     ConflictError
         The run has not ended well, is a final training itself, or no picture was held back from it.
     """
-    untrained = (RunEnding.FAILED, RunEnding.BROUGHT, RunEnding.COMBINED)
+    untrained = (RunEnding.FAILED, RunEnding.BROUGHT, RunEnding.COMBINED, RunEnding.POOLED)
     if run.state != RunState.ENDED or run.model is None or run.ended_by in untrained:
         raise ConflictError(f"Run {run.number} has not been trained to an end.", "Choose one that has.")
     if run.repeats:

@@ -11,9 +11,9 @@ from vast_orchard.core.training.recipe import recipe_to_json, resolved_recipe
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.store.bytes import ByteStore
-from vast_orchard.store.plans import trials_of
+from vast_orchard.store.plans import plan_start
 from vast_orchard.store.run_states import end_run
-from vast_orchard.store.runs import START_FILE, create_run, get_run, set_parameters, set_start
+from vast_orchard.store.runs import START_FILE, create_run, set_parameters, set_start
 from vast_orchard.store.schema import GroupKind, JobKind, RunEnding
 from vast_orchard.store.snapshots import derived_snapshot, snapshot_pictures
 from vast_orchard.store.values import PlanValue, SnapshotPictureValue
@@ -60,13 +60,10 @@ def _varied(order: PlanOrder, trial: int) -> dict[str, Any]:
     return {"values": order.values[trial - 1]}
 
 
-def start_trial(session: Session, entry: PlanValue, order: PlanOrder, trial: int, store: ByteStore | None) -> None:
+def start_trial(session: Session, entry: PlanValue, order: PlanOrder, trial: int, store: ByteStore) -> None:
     """Record a run of the plan and hand it to the workers; one whose values do not fit each other has failed at once.
 
-    Parameters
-    ----------
-    store : ByteStore or None
-        Takes what the trial starts from, where it starts from something: a copy of what the first trial did.
+    What it starts from, where it starts from something, is copied from what the plan keeps.
     """
     classes = len(entry.classes)
     wrong: OrchardError | None = None
@@ -88,15 +85,9 @@ def start_trial(session: Session, entry: PlanValue, order: PlanOrder, trial: int
     if wrong is not None:
         end_run(session, run.id, RunEnding.FAILED, {"what": wrong.what, "mend": wrong.mend})
         return
-    if recipe.start is not None and trial > 1 and store is not None:
-        _same_start(session, entry.id, run.id, store)
-    start_job(session, entry.project_id, JobKind.TRAIN, f"{entry.question}: {words.lower()}", run.id)
-
-
-def _same_start(session: Session, plan_id: int, run_id: int, store: ByteStore) -> None:
-    first = next((get_run(session, one.run_id) for one in trials_of(session, plan_id)), None)
-    if first is not None and first.start_path:
-        place = f"runs/{run_id}/{START_FILE}"
-        store.write(place, store.read(first.start_path))
+    if recipe.start is not None:
+        place = f"runs/{run.id}/{START_FILE}"
+        set_start(session, run.id, place)
+        store.write(place, store.read(plan_start(entry.id, recipe.start.digest)))
         store.settle()
-        set_start(session, run_id, place)
+    start_job(session, entry.project_id, JobKind.TRAIN, f"{entry.question}: {words.lower()}", run.id)

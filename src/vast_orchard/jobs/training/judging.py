@@ -57,7 +57,7 @@ def judge_model(context: WorkContext, model_id: int, set_name: JudgedSet, progre
     if not pictures:
         raise _nothing_to_judge(set_name)
     measure_pictures(context, pictures, progress)
-    model = read_model(context.store.read(entry.path))
+    model = read_model(context.store.read(entry.weights_path))
     pixels = run_pixels(context, pictures, model.preprocessing, progress)
     progress.stage("Judging pictures in no set" if set_name is JudgedSet.OUTSIDE else f"Judging the {set_name} set", 1)
     logits = model.logits(pixels, make_team(context.settings))
@@ -112,14 +112,14 @@ def _worth(
 def _keep_features(
     context: WorkContext, entry: ModelValue, model: Model, picture_ids: Sequence[int], pixels: Array
 ) -> None:
-    path = context.store.features_path(entry.path)
+    path = context.store.features_path(entry.weights_path)
     if path is not None:
         features = last_features(model.network(), pixels, model.statistics, make_team(context.settings))
         context.store.write(path, write_features(picture_ids, features))
 
 
 def _forget_features(context: WorkContext, entry: ModelValue) -> None:
-    path = context.store.features_path(entry.path)
+    path = context.store.features_path(entry.weights_path)
     if path is not None:
         context.store.remove(path)
 

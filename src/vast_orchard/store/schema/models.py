@@ -47,7 +47,7 @@ class Model(Base):
     epoch: Mapped[int | None]  # of the run
     # SHA-256 of the weights, as `formats.model_file` computes it; None until those of an earlier version were read.
     digest: Mapped[str | None] = mapped_column(String(64))
-    path: Mapped[str]
+    path: Mapped[str | None]  # None of the answers of folds, which several networks gave
     classes: Mapped[list[Any]]  # [{id, name, sign}] in the order of the outputs
     preprocessing: Mapped[dict[str, Any]]
     # Fitted on the validation pictures; None until they were judged, or where there was nothing to fit it on.

@@ -45,6 +45,7 @@ class RunEnding(StrEnum):
     FAILED = "failed"  # it could not go on; there is a mend
     BROUGHT = "brought"  # it was no training: its model was brought in as a file
     COMBINED = "combined"  # it was none either: its model is several that answer together
+    POOLED = "pooled"  # nor this: what the folds of a plan answered, each picture by one that had not learnt from it
 
 
 class GroupKind(StrEnum):
@@ -174,7 +175,7 @@ class Run(Base):
         UniqueConstraint("project_id", "number"),
         CheckConstraint("state in ('waiting', 'training', 'resting', 'ended')", name="state"),
         CheckConstraint(
-            "ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought', 'combined')", name="ended_by"
+            "ended_by in ('epochs', 'stopped', 'condition', 'failed', 'brought', 'combined', 'pooled')", name="ended_by"
         ),
         CheckConstraint("(state = 'ended') = (ended_by is not null)", name="ended"),
         Index("uq_run_trial", "group_id", "trial", unique=True, postgresql_where=text("trial is not null")),

@@ -4,6 +4,8 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
+from vast_orchard.errors import ConflictError
+
 __all__ = [
     "ExportValue",
     "ModelValue",
@@ -28,13 +30,34 @@ class ModelValue:
     snapshot_id: int | None  # of its run
     epoch: int | None
     digest: str | None  # SHA-256 of the weights; None until those of an earlier version were read
-    path: str
+    path: str | None  # None of the answers of folds; see `weights_path`
     classes: list[dict[str, Any]]
     preprocessing: dict[str, Any]
     temperature: float | None  # None: there was nothing to fit it on
     unsure_below: list[float | None] | None  # by class; None: nobody has set it
     looks: int  # at the test set
     frozen: bool  # it will not change any more
+
+    @property
+    def has_weights(self) -> bool:
+        """Whether there is a network to ask."""
+        return self.path is not None
+
+    @property
+    def weights_path(self) -> str:
+        """Where its weights lie.
+
+        Raises
+        ------
+        ConflictError
+            It has none: it is what several folds answered.
+        """
+        if self.path is None:
+            raise ConflictError(
+                f"Run {self.run_number} is what the folds of a plan answered: no one network stands behind it.",
+                "Open the run of a fold, or have the final training of the plan.",
+            )
+        return self.path
 
 
 @dataclass(frozen=True, kw_only=True)

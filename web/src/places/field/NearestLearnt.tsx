@@ -55,7 +55,11 @@ function NearestRow({ model, known, found, classes, onOpen }: RowProps) {
       className="flex h-[104px] w-[520px] max-w-full items-center gap-2 border-t border-hairline px-2"
     >
       <p className="w-[76px] shrink-0 text-sm text-quiet">Nearest that it learnt from</p>
-      {known === false ? (
+      {!model.has_weights ? (
+        <p className="text-sm text-quiet">
+          Each fold learnt from other pictures: open the run of the one that held this picture out.
+        </p>
+      ) : known === false ? (
         <div className="flex items-center gap-2 text-sm">
           <span className="text-quiet">Known when it has read its training pictures again.</span>
           <JudgeButton model={model} set="training" words="Read them" />

@@ -1,4 +1,5 @@
 /** Folds read: each one's accuracy with its interval, the mean of all, and the matrix over every picture. */
+import { Link } from "react-router";
 import type { RunPlan, Trial } from "../../api/client";
 import { range, trialStateWords } from "../../domain/plans";
 import { score } from "../../domain/words";
@@ -22,7 +23,15 @@ export function FoldsView({ plan, onShow }: { plan: RunPlan; onShow: (runId: num
             {range(found.macro_f1.interval)}), loss {score(found.loss)}.
             <span className="block text-sm text-quiet">
               The interval is corrected for what the training parts have in common. Every picture was answered
-              by a model that had not learnt from it; the test set was left out.
+              by a model that had not learnt from it; the test set was left out.{" "}
+              {plan.answers_run !== null && (
+                <Link
+                  to={`../review?run=${plan.answers_run}`}
+                  className="whitespace-nowrap text-choice underline"
+                >
+                  Review all these answers
+                </Link>
+              )}
             </span>
           </p>
         ) : (

@@ -1,5 +1,6 @@
 /** Release: try a model on new pictures, and hand it over with its proof. */
 import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
 import type { Model, Run } from "../../api/client";
 import { useAddress, usePlace } from "../../app/context";
 import { oneThreshold, thresholdOf } from "../../domain/sureness";
@@ -34,6 +35,18 @@ export function ReleasePlace() {
       />
     );
   }
+  if (!run.model.has_weights)
+    return (
+      <Empty title={`Run ${run.number} is what folds answered`}>
+        <p className="mb-4">
+          No one network stands behind it, so there is nothing to try or to hand over. The plan's final
+          training makes one that has learnt from all of these pictures.
+        </p>
+        <Link to={{ pathname: "../runs", search: `?plan=${run.group_id}` }} className="text-choice underline">
+          Open the plan
+        </Link>
+      </Empty>
+    );
   return <Release run={run} model={run.model} key={run.id} />;
 }
 

@@ -47,7 +47,12 @@ export function ReviewHead({ run, model, set, view, looking }: Props) {
         options={VIEWS}
       />
       <TrainAgain run={run} />
-      {view !== "compare" && (
+      {!model.has_weights && (
+        <span className="ml-auto truncate text-quiet">
+          Each picture answered by the fold that had not learnt from it
+        </span>
+      )}
+      {view !== "compare" && model.has_weights && (
         <div className="ml-auto flex items-center gap-3">
           {set === "test" && <span className="text-quiet">looked at {plural(model.looks, "time")}</span>}
           {set !== "test" && (

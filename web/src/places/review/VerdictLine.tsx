@@ -28,7 +28,7 @@ export function VerdictLine({ model, set, labels, judgement, today, tested }: Pr
   const differs = today && (today.relabelled > 0 || today.left_out > 0);
   return (
     <div className="flex items-center gap-4 border-b border-hairline px-4 py-1">
-      <Verdict set={set} judgement={judgement} tested={tested} />
+      <Verdict set={set} judgement={judgement} tested={tested} byFolds={!model.has_weights} />
       <div className="ml-auto flex shrink-0 items-center gap-3 text-sm">
         {today && (
           <span className="text-quiet" data-testid="labels-differ">
@@ -45,7 +45,7 @@ export function VerdictLine({ model, set, labels, judgement, today, tested }: Pr
           />
         )}
         {set === "outside" && <CameSince model={model} />}
-        <Digest model={model} />
+        {model.has_weights && <Digest model={model} />}
       </div>
     </div>
   );

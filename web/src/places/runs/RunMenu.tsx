@@ -37,11 +37,11 @@ export function RunMenu({ run, onRecipe }: Props) {
         anchor="bottom start"
         actions={[
           ...(isBroken(run) ? [{ words: "Go on from where it is", act: goOn }] : []),
-          ...(run.state === "ended" && run.model
+          ...(run.state === "ended" && run.model?.has_weights
             ? [{ words: "Train on from its model …", act: trainOn }]
             : []),
           ...(mayBeFinal(run) ? [{ words: "Final training on all but test", act: trainFinal }] : []),
-          ...(run.state === "ended" && run.model
+          ...(run.state === "ended" && run.model?.has_weights
             ? [{ words: "Let it answer together with …", act: () => setAsked("together") }]
             : []),
           { words: "Name and note", act: () => setAsked("title") },
