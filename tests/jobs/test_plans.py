@@ -385,3 +385,27 @@ def test_a_final_training_that_is_interrupted_comes_to_the_same_weights(
             world.run(world.job_of(JobKind.TRAIN, finals[1]))
     world.run(world.job_of(JobKind.TRAIN, finals[1]))
     assert world.digest_of(finals[0]) == world.digest_of(finals[1])
+
+
+def test_folds_that_no_worker_came_to_divide_are_divided_by_the_sweep(world: World, project: int) -> None:
+    order = PlanOrder(kind=GroupKind.FOLDS, question="How sure", recipe=recipe_of(small_recipe()), folds=Folds(count=3))
+    plan_id = _begin(world, project, order)
+    assert _plan(world, plan_id)[1] == []
+    with world.context.database.session() as session:
+        # The worker that took the job is gone, and the job with it.
+        session.execute(text("update job set state = 'failed', ended_at = now() where kind = 'plan'"))
+    with world.context.database.session() as session:
+        advance_idle(session, world.context.settings, world.context.store)
+    _, trials = _to_end(world, plan_id)
+    assert [one.ended_by for one in trials] == ["epochs"] * 3
+
+
+def test_a_class_in_fewer_groups_than_folds_ends_the_plan_with_what_to_do(world: World, project: int) -> None:
+    with world.context.database.session() as session:
+        session.execute(text("update picture set copy_group = 1 where class_id = (select min(id) from class)"))
+    order = PlanOrder(kind=GroupKind.FOLDS, question="How sure", recipe=recipe_of(small_recipe()), folds=Folds(count=3))
+    entry, trials = _to_end(world, _begin(world, project, order))
+    assert (entry.ended_by, trials) == ("failed", [])
+    assert entry.ending is not None
+    assert "there is 1 picture or group" in entry.ending["what"]
+    assert entry.ending["mend"]

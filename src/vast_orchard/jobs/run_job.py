@@ -23,7 +23,7 @@ from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.handing_over.duplicating import duplicate_project
 from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
-from vast_orchard.jobs.planning.advancing import advance_after
+from vast_orchard.jobs.planning.advancing import BEGINNING, advance_after, advance_plan
 from vast_orchard.jobs.planning.combining import combine_models
 from vast_orchard.jobs.planning.reading import read_plan
 from vast_orchard.jobs.queue import enqueue
@@ -66,6 +66,9 @@ def _do(context: WorkContext, job: JobValue, progress: Progress) -> None:
         duplicate_project(context, job.subject_id, job.project_id, progress, **job.options)
     elif kind is JobKind.TELL:
         send_word(context, job.id, progress)
+    elif kind is JobKind.PLAN and job.part == BEGINNING:
+        with context.database.session() as session:
+            advance_plan(session, job.subject_id, context.settings, context.store)
     elif kind is JobKind.COMBINE:
         combine_models(context, job.subject_id, progress, **job.options)
     elif kind is JobKind.SAMPLE:

@@ -10,6 +10,7 @@ from sqlalchemy import (
     ColumnElement,
     Select,
     String,
+    Subquery,
     and_,
     case,
     cast,
@@ -17,6 +18,7 @@ from sqlalchemy import (
     func,
     insert,
     literal,
+    null,
     select,
 )
 from sqlalchemy.dialects.postgresql import ARRAY
@@ -32,6 +34,8 @@ from vast_orchard.types import SetName
 __all__ = [
     "class_counts",
     "derived_snapshot",
+    "fold_pictures",
+    "fold_snapshot",
     "learnt_as",
     "learnt_within",
     "relabelled",
@@ -132,7 +136,6 @@ def derived_snapshot(session: Session, base_id: int, sets: Mapping[int, SetName]
     sets : mapping of int to SetName
         By the picture's id; pictures without one are left out.
     """
-    base = session.get_one(Snapshot, base_id)
     named = (
         func.unnest(cast(list(sets), ARRAY(BigInteger)), cast([name.value for name in sets.values()], ARRAY(String)))
         .table_valued(column("picture_id", BigInteger), column("set_name", String), name="named")
@@ -145,6 +148,47 @@ def derived_snapshot(session: Session, base_id: int, sets: Mapping[int, SetName]
         .where(SnapshotPicture.snapshot_id == base_id)
         .subquery()
     )  # fmt: skip
+    return _found_or_made(session, base_id, chosen)
+
+
+def fold_pictures(session: Session, snapshot_id: int) -> list[SnapshotPictureValue]:
+    """The pictures that are divided into folds, in the order in which `fold_snapshot` takes their parts."""
+    return [one for one in snapshot_pictures(session, snapshot_id) if one.set_name != SetName.TEST]
+
+
+def fold_snapshot(session: Session, base_id: int, parts: str, held: str) -> int:
+    """A snapshot of the pictures that are divided into folds, one part in validation, the rest in training; its id.
+
+    Parameters
+    ----------
+    parts : str
+        The part of each picture as a letter, in the order of `fold_pictures`.
+    held : str
+        The letter of those that are held out.
+    """
+    # Every letter as a row: to look for the n-th in the text itself would read all before it each time.
+    drawn = (
+        func.unnest(func.string_to_array(parts, null()))
+        .table_valued(column("part", String), with_ordinality="place", name="drawn")
+        .render_derived()
+    )
+    place = func.row_number().over(order_by=SnapshotPicture.sha256)
+    divided = (
+        select(SnapshotPicture, place.label("place"))
+        .where(SnapshotPicture.snapshot_id == base_id, SnapshotPicture.set_name != SetName.TEST.value)
+        .subquery()
+    )
+    own = case((drawn.c.part == held, SetName.VALIDATION.value), else_=SetName.TRAINING.value)
+    chosen = (
+        select(divided.c.picture_id, divided.c.sha256, divided.c.class_id, own.label("set_name"), divided.c.area_id)
+        .join(drawn, drawn.c.place == divided.c.place)
+        .subquery()
+    )
+    return _found_or_made(session, base_id, chosen)
+
+
+def _found_or_made(session: Session, base_id: int, chosen: Subquery) -> int:
+    base = session.get_one(Snapshot, base_id)
     one, two = _sums(chosen.c.picture_id, chosen.c.class_id, chosen.c.set_name, chosen.c.area_id)
     count, first, second = session.execute(select(func.count(), one, two).select_from(chosen)).one()
     digest = _digest(count, first, second, base.classes)

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from vast_orchard.at_once.planning.order import PlanOrder, order_from_json, runs_of_order
 from vast_orchard.at_once.planning.standing import scores_by_rung
 from vast_orchard.core.planning.halving import promoted
-from vast_orchard.errors import ConflictError
+from vast_orchard.errors import ConflictError, OrchardError
+from vast_orchard.jobs.planning.dividing import divide_into_folds, undivided
 from vast_orchard.jobs.planning.trials import start_trial
 from vast_orchard.jobs.queue import start_job
 from vast_orchard.settings import Settings, trainings_at_once
@@ -30,9 +31,11 @@ from vast_orchard.store.run_states import raise_run
 from vast_orchard.store.schema import JobKind, PlanEnding, PlanState, RunEnding, RunState
 from vast_orchard.store.values import PlanValue, TrialValue
 
-__all__ = ["advance_after", "advance_idle", "advance_plan", "close_plan"]
+__all__ = ["BEGINNING", "advance_after", "advance_idle", "advance_plan", "close_plan"]
 
 _log = structlog.get_logger()
+# The part of a plan's job that begins it, beside the one that reads what it found.
+BEGINNING = "beginning"
 # One more waits than is trained, so that a worker that is free has its next trial at hand.
 _IN_HAND = 1
 # When so many trials failed and none went well, the others would too.
@@ -66,6 +69,12 @@ def _step(session: Session, plan_id: int, room: int, store: ByteStore) -> bool:
     if entry.state != PlanState.RUNNING:
         return False
     order, trials = order_from_json(entry.plan), trials_of(session, plan_id)
+    if undivided(order):
+        try:
+            order = divide_into_folds(session, entry, order)
+        except OrchardError as error:
+            close_plan(session, entry.id, PlanEnding.FAILED, {"what": error.what, "mend": error.mend})
+            return False
     if _hopeless(order, trials):
         _give_up(session, entry, trials)
         return False

@@ -7,19 +7,17 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vast_orchard.at_once.dividing import split_for_training, split_keys
-from vast_orchard.at_once.planning.order import Folds, PlanOrder, check_order, order_from_json, order_to_json
+from vast_orchard.at_once.dividing import split_for_training
+from vast_orchard.at_once.planning.order import PlanOrder, check_order, order_from_json, order_to_json
 from vast_orchard.core.pictures.area import area_from_json
-from vast_orchard.core.sets.grouped import check_folds, stratified_folds
 from vast_orchard.errors import ConflictError, SettingError
 from vast_orchard.jobs.new_files import NewFiles
-from vast_orchard.jobs.planning.advancing import advance_plan, close_plan
-from vast_orchard.jobs.planning.trials import fold_pictures
-from vast_orchard.jobs.queue import enqueue
+from vast_orchard.jobs.planning.advancing import BEGINNING, advance_plan, close_plan
+from vast_orchard.jobs.planning.dividing import check_many_enough, undivided
+from vast_orchard.jobs.queue import enqueue, start_job
 from vast_orchard.settings import Settings
 from vast_orchard.store.areas import rules_now
 from vast_orchard.store.bytes import ByteStore
-from vast_orchard.store.classes import list_classes
 from vast_orchard.store.jobs import ask_stop
 from vast_orchard.store.plans import (
     add_to_plan,
@@ -66,8 +64,8 @@ def begin_plan(
     fresh = area_from_json(rules_now(session, project_id).fresh)
     recipe = replace(order.recipe, preprocessing=replace(order.recipe.preprocessing, area=fresh))
     snapshot = take_snapshot(session, project_id, split_id)
-    if order.kind is GroupKind.FOLDS:
-        order = replace(order, folds=_divided(session, project_id, split_id, snapshot.id, order))
+    if order.folds is not None:
+        check_many_enough(session, project_id, snapshot.id, order.folds.count)
     order = replace(order, recipe=recipe)
     entry = create_plan(
         session, project_id, order.kind, order.question,
@@ -77,23 +75,12 @@ def begin_plan(
     with NewFiles(store) as made:
         for digest, data in start_files.items():
             made.write(plan_start(entry.id, digest), data)
-        advance_plan(session, entry.id, settings, store)
+        if undivided(order):
+            start_job(session, project_id, JobKind.PLAN, f"Divide for {order.question}", entry.id, BEGINNING)
+        else:
+            advance_plan(session, entry.id, settings, store)
         store.settle()
     return get_plan(session, entry.id)
-
-
-def _divided(session: Session, project_id: int, split_id: int, snapshot_id: int, order: PlanOrder) -> Folds:
-    """The folds with the part of each picture, kept together as the split keeps them."""
-    folds, pictures = order.folds or Folds(), fold_pictures(session, snapshot_id)
-    keys = split_keys(session, project_id, split_id, [picture.picture_id for picture in pictures])
-    labels, contents = [str(picture.class_id) for picture in pictures], [picture.sha256 for picture in pictures]
-    names = {str(entry.id): entry.name for entry in list_classes(session, project_id)}
-    check_folds(labels, keys, folds.count, names)
-    parts = []
-    for of_round in range(folds.rounds):
-        drawn = stratified_folds(contents, labels, keys, folds.count, order.seed + of_round)
-        parts.append("".join(chr(ord("0") + fold) for fold in drawn))
-    return replace(folds, parts=tuple(parts))
 
 
 def go_on_with_plan(session: Session, plan_id: int, settings: Settings, store: ByteStore) -> PlanValue:

@@ -15,11 +15,10 @@ from vast_orchard.store.plans import plan_start
 from vast_orchard.store.run_states import end_run
 from vast_orchard.store.runs import START_FILE, create_run, set_parameters, set_start
 from vast_orchard.store.schema import GroupKind, JobKind, RunEnding
-from vast_orchard.store.snapshots import derived_snapshot, snapshot_pictures
-from vast_orchard.store.values import PlanValue, SnapshotPictureValue
-from vast_orchard.types import SetName
+from vast_orchard.store.snapshots import fold_snapshot
+from vast_orchard.store.values import PlanValue
 
-__all__ = ["fold_pictures", "start_trial", "trial_words"]
+__all__ = ["start_trial", "trial_words"]
 
 
 def trial_words(order: PlanOrder, trial: int) -> str:
@@ -33,23 +32,12 @@ def trial_words(order: PlanOrder, trial: int) -> str:
     return f"Trial {trial}"
 
 
-def fold_pictures(session: Session, snapshot_id: int) -> list[SnapshotPictureValue]:
-    """The pictures that are divided into folds, in the order that `Folds.parts` follows."""
-    pool = (SetName.TRAINING.value, SetName.VALIDATION.value)
-    return [picture for picture in snapshot_pictures(session, snapshot_id) if picture.set_name in pool]
-
-
 def _snapshot_of(session: Session, entry: PlanValue, order: PlanOrder, trial: int) -> int:
     assert entry.snapshot_id is not None, "a plan has pictures"
     if order.kind is not GroupKind.FOLDS or order.folds is None:
         return entry.snapshot_id
     held = chr(ord("0") + (trial - 1) % order.folds.count)
-    parts = order.folds.parts[(trial - 1) // order.folds.count]
-    sets = {
-        picture.picture_id: SetName.VALIDATION if part == held else SetName.TRAINING
-        for picture, part in zip(fold_pictures(session, entry.snapshot_id), parts, strict=True)
-    }
-    return derived_snapshot(session, entry.snapshot_id, sets)
+    return fold_snapshot(session, entry.snapshot_id, order.folds.parts[(trial - 1) // order.folds.count], held)
 
 
 def _varied(order: PlanOrder, trial: int) -> dict[str, Any]:

@@ -38,10 +38,12 @@ export function FoldsView({ plan, onShow }: { plan: RunPlan; onShow: (runId: num
           <p className="mb-3 text-quiet">
             {plan.state === "ended"
               ? "Fewer than two folds were trained to their end: nothing can be told of them together."
-              : "The mean and its interval stand here when all folds are trained."}
+              : plan.trials.length
+                ? "The mean and its interval stand here when all folds are trained."
+                : "The pictures are being divided into folds …"}
           </p>
         )}
-        <FoldPlot plan={plan} onShow={onShow} />
+        {plan.trials.length > 0 && <FoldPlot plan={plan} onShow={onShow} />}
         <FoldsBeside plan={plan} />
       </section>
       <section
