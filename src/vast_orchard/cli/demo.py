@@ -7,6 +7,7 @@ import typer
 from rich.progress import Progress
 
 from vast_orchard.cli.terminal import console
+from vast_orchard.demo.plan import Faults
 from vast_orchard.demo.write import (
     DEFAULT_COUNT,
     DEFAULT_SEED,
@@ -23,15 +24,22 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="Folder to write into; must be new or empty.")],
     count: Annotated[int, typer.Option(help="Labelled pictures; 70 to 1,000,000.")] = DEFAULT_COUNT,
     seed: Annotated[int, typer.Option(help="The same seed draws the same crystals.")] = DEFAULT_SEED,
+    faultless: Annotated[bool, typer.Option(help="Plants no wrong label, copy, blurred, dark or broken file.")] = False,
+    blur: Annotated[float, typer.Option(help="Radius of the planted blur; up to 1.2 is natural.")] = Faults.blur,
+    dim: Annotated[float, typer.Option(help="Light of the planted dark ones; from 0.75 is natural.")] = Faults.dim,
+    png_class: Annotated[str, typer.Option(help="A class whose files are all PNG, which gives it away.")] = "",
 ) -> None:
     """Write made-up snow crystals as a folder a class, and the list of planted faults beside them."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise SettingError(f"{folder} is not an empty folder.", "Name a new one.")
+    faults = Faults(planted=not faultless, blur=blur, dim=dim, png_class=png_class)
     with Progress(console=console()) as bar:
         task = bar.add_task("Drawing crystals", total=count)
-        write_collection(
-            folder, count, seed, progress=lambda done, total: bar.update(task, completed=done, total=total)
-        )
+
+        def tell(done: int, total: int) -> None:
+            bar.update(task, completed=done, total=total)
+
+        write_collection(folder, count, seed, faults=faults, progress=tell)
     print(f"Pictures: {folder / PICTURES_FOLDER}")
     print(f"What was planted: {folder / PLANTED_FILE}")
 

@@ -7,7 +7,7 @@ import numpy as np
 from vast_orchard.demo.shapes import CLASSES
 from vast_orchard.errors import SettingError
 
-__all__ = ["PlannedPicture", "plan_collection"]
+__all__ = ["Faults", "PlannedPicture", "plan_collection"]
 
 # Pictures of each class in 1,400: graupel falls four times as often as needles.
 _WEIGHTS = (90, 140, 190, 170, 210, 240, 360)
@@ -20,6 +20,16 @@ _LIKE = {  # what a tired observer takes it for
     "dendrite": "stellar",
     "graupel": "plate",
 }
+
+
+@dataclass(frozen=True, kw_only=True)
+class Faults:
+    """What is planted, and how strong; the defaults are those of the demo."""
+
+    planted: bool = True  # without, no label is wrong, nothing is blurred, dark, oversized or there twice
+    blur: float = 5.0  # radius at a side of 96 pixels; up to 1.2 is natural
+    dim: float = 0.22  # factor on all light; the lamp itself goes from 0.75 to 1.1
+    png_class: str = ""  # a class whose pictures were all kept as PNG, which gives it away; of the others every eighth
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -43,14 +53,16 @@ def _class_sequence(count: int, random: np.random.Generator) -> list[str]:
     return [names[i] for i in random.permutation(len(names))]
 
 
-def plan_collection(count: int, seed: int) -> list[PlannedPicture]:
+def plan_collection(count: int, seed: int, faults: Faults = Faults()) -> list[PlannedPicture]:
     """Plan `count` labelled and, beside them, unlabelled pictures; faults keep their share of the collection.
 
     Raises
     ------
     SettingError
-        Fewer than 70 or more than a million pictures.
+        Fewer than 70 or more than a million pictures, or a class that there is not.
     """
+    if faults.png_class not in ("", *CLASSES):
+        raise SettingError(f"There is no class {faults.png_class!r}.", f"Choose one of {', '.join(CLASSES)}.")
     if not 70 <= count <= 1_000_000:
         raise SettingError(f"A collection of {count} pictures is asked for.", "Choose 70 to 1,000,000.")
     random = np.random.default_rng([seed, 0])
@@ -58,14 +70,15 @@ def plan_collection(count: int, seed: int) -> list[PlannedPicture]:
     def share(of_1400: int) -> int:
         return max(1, round(of_1400 * count / 1400))
 
-    exact, near = share(25), share(60)
+    exact, near = (share(25), share(60)) if faults.planted else (0, 0)
     names = _class_sequence(count - exact - near, random)
-    faults = ["wrong_label"] * share(28) + ["blurred"] * share(30) + ["dark"] * share(20)
-    faults += ["oversized"] * min(4, share(4))
-    faults += [""] * (len(names) - len(faults))
+    kinds = ["wrong_label"] * share(28) + ["blurred"] * share(30) + ["dark"] * share(20)
+    kinds += ["oversized"] * min(4, share(4))
+    kinds = kinds if faults.planted else []
+    kinds += [""] * (len(names) - len(kinds))
     planned = []
     for number, place in enumerate(random.permutation(len(names))):
-        name, fault = names[number], faults[place]
+        name, fault = names[number], kinds[place]
         folder = _LIKE[name] if fault == "wrong_label" else name
         planned.append(PlannedPicture(number=number, true_class=name, folder=folder, fault=fault, draw=number))
     clean = [entry for entry in planned if not entry.fault]
@@ -85,7 +98,7 @@ def plan_collection(count: int, seed: int) -> list[PlannedPicture]:
             )
         )
     plates = [place for place, entry in enumerate(planned) if entry.folder == "plate" and entry.of is None]
-    for place in plates[::4]:
+    for place in plates[::4] if faults.planted else ():
         entry = planned[place]
         planned[place] = PlannedPicture(**{**entry.__dict__, "nested": True})
     for name in _class_sequence(max(7, share(60)), random):

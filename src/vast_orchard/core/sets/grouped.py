@@ -213,9 +213,9 @@ def check_folds(labels: Sequence[str], keys: Sequence[Hashable], count: int, nam
         apart[label].add(("alone", number) if key is None else ("group", key))
     label, own = min(apart.items(), key=lambda entry: (len(entry[1]), entry[0]), default=("", set()))
     if len(own) < count:
+        there = "is 1 picture or group" if len(own) == 1 else f"are {len(own)} pictures or groups"
         raise SplitError(
-            f"{count} folds are asked for, and of {names.get(label, label)} there "
-            f"{'is 1 picture or group' if len(own) == 1 else f'are {len(own)} pictures or groups'} outside the test set: "
+            f"{count} folds are asked for, and of {names.get(label, label)} there {there} outside the test set: "
             "some folds would have none of it.",
             f"Ask for {len(own)} folds at most." if len(own) > 1 else "Bring in more of it, or leave the class out.",
         )

@@ -1,0 +1,64 @@
+"""What makes a picture hard to see, each kind by one measure that is held against the picture's class."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.findings.beyond import Beyond, beyond
+
+__all__ = ["HARD", "HardKind", "hard_to_see"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class HardKind:
+    """A way of being hard to see."""
+
+    measure: str  # what the measure is called, in a Sift too
+    high: bool  # the larger the worse
+    scale: str  # log, or plain
+    shift: float  # added before the logarithm is taken
+    least: float  # a deviation that nobody sees, see `beyond`
+
+
+# By name. A third of a pixel of blur at a side of 96, a hundredth of light, and a thousandth of noise are next to none.
+HARD: Mapping[str, HardKind] = {
+    "blurred": HardKind(measure="blur", high=True, scale="log", shift=0.3, least=0.15),
+    "dark": HardKind(measure="light", high=False, scale="log", shift=0.01, least=0.1),
+    "bright": HardKind(measure="light", high=True, scale="log", shift=0.01, least=0.1),
+    "flat": HardKind(measure="span", high=False, scale="log", shift=0.01, least=0.05),
+    "noisy": HardKind(measure="noise", high=True, scale="log", shift=0.004, least=0.15),
+    "tiny": HardKind(measure="side", high=False, scale="log", shift=0.0, least=0.15),
+    "cut-off": HardKind(measure="cut", high=True, scale="plain", shift=0.0, least=0.05),
+    "odd-shape": HardKind(measure="shape", high=True, scale="both", shift=0.0, least=0.1),
+}
+
+
+def hard_to_see(measures: Mapping[str, FloatArray], classes: Array) -> dict[str, Beyond]:
+    """Which pictures are hard to see, by kind.
+
+    Parameters
+    ----------
+    measures : mapping of str to ndarray, shape (N,), float
+        By the names in `HARD`; NaN of a picture that could not be measured, which is never named.
+    classes : ndarray, shape (N,), int
+        A class that is dark by nature is held against itself.
+    """
+    return {name: _kind(kind, np.asarray(measures[kind.measure], np.float64), classes) for name, kind in HARD.items()}
+
+
+def _kind(kind: HardKind, plain: FloatArray, classes: Array) -> Beyond:
+    known = np.isfinite(plain)
+    values = plain[known]
+    if kind.scale != "plain":
+        values = np.log(np.maximum(values + kind.shift, 1e-6))
+    if kind.scale == "both":
+        # Far from the shape of its class either way.
+        own = classes[known]
+        middles = {label: float(np.median(values[own == label])) for label in np.unique(own)}
+        values = np.abs(values - np.array([middles[label] for label in own.tolist()]))
+    found = beyond(values if kind.high else -values, classes[known], kind.least)
+    far, named = np.zeros(len(plain)), np.zeros(len(plain), bool)
+    far[known], named[known] = found.far, found.named
+    return Beyond(far=far, limit=found.limit, named=named, expected=found.expected)
