@@ -11,7 +11,7 @@ from vast_orchard.errors import ConflictError
 from vast_orchard.store.jobs import create_job
 from vast_orchard.store.schema import JobKind
 
-__all__ = ["QUEUES", "enqueue", "kinds_of", "look_for_copies", "requeue_lost", "start_job"]
+__all__ = ["QUEUES", "enqueue", "kinds_of", "look_for_copies", "look_for_findings", "requeue_lost", "start_job"]
 
 # Training has a worker of its own, so that an import or an export never waits for it.
 QUEUES = {
@@ -23,6 +23,7 @@ QUEUES = {
     JobKind.SAMPLE: "data",
     JobKind.EMPTY: "data",
     JobKind.COPIES: "data",
+    JobKind.FINDINGS: "data",
     JobKind.JUDGE: "data",
     JobKind.EXPORT: "data",
     JobKind.TELL: "data",
@@ -67,6 +68,14 @@ def look_for_copies(session: Session, project_id: int) -> int | None:
     """Have new pictures compared with all others; None if that waits or goes on already, which sees them too."""
     try:
         return start_job(session, project_id, JobKind.COPIES, "Look for copies", project_id)
+    except ConflictError:
+        return None
+
+
+def look_for_findings(session: Session, project_id: int) -> int | None:
+    """Have everything looked at that may be wrong with pictures; None if that waits or goes on already."""
+    try:
+        return start_job(session, project_id, JobKind.FINDINGS, "Look for findings", project_id)
     except ConflictError:
         return None
 

@@ -20,6 +20,7 @@ from vast_orchard.jobs.bringing_in.importing import import_pictures, read_for_pl
 from vast_orchard.jobs.bringing_in.sampling import bring_sample
 from vast_orchard.jobs.clearing_up.emptying import empty_bin
 from vast_orchard.jobs.context import Progress, WorkContext
+from vast_orchard.jobs.finding.looking import look_for_faults
 from vast_orchard.jobs.handing_over.duplicating import duplicate_project
 from vast_orchard.jobs.handing_over.exporting import make_export
 from vast_orchard.jobs.handing_over.taking_out import make_parcel
@@ -52,6 +53,7 @@ _WORK: dict[JobKind, Callable[[WorkContext, int, Progress], None]] = {
     JobKind.BRING_BACK: bring_back,
     JobKind.EMPTY: empty_bin,
     JobKind.COPIES: find_copies,
+    JobKind.FINDINGS: look_for_faults,
     JobKind.TRAIN: train_run,
     JobKind.EXPORT: make_export,
     JobKind.PLAN: read_plan,

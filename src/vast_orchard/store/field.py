@@ -41,6 +41,7 @@ from vast_orchard.store.pictures import picture_value
 from vast_orchard.store.schema import Class, Picture, Prediction
 from vast_orchard.store.set_codes import SETS, counts_by_set, set_code, summed_sets
 from vast_orchard.store.sift.compiler import compile_sift
+from vast_orchard.store.sift.found import costliest
 from vast_orchard.store.sift.parser import parse
 from vast_orchard.store.sift.scope import SiftScope
 from vast_orchard.store.sift.syntax import SiftError
@@ -75,6 +76,7 @@ class Grouping(StrEnum):
     DAY = "day"
     PREDICTED = "predicted"
     COPIES = "copies"
+    FINDING = "finding"
     NOTHING = "nothing"
 
 
@@ -114,6 +116,9 @@ def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnE
             differing = select(groups.c.number).where(groups.c.labels > 1)
             agrees = cast(cast(Picture.copy_group.not_in(differing), Integer), BigInteger)
             return Picture.copy_group.expression, func.coalesce(agrees * 2**32 + Picture.copy_group, 2**62)
+        case Grouping.FINDING:
+            # Of several findings a picture stands with the costliest.
+            return costliest()
         case Grouping.NOTHING:
             return literal("all"), literal(0)
 

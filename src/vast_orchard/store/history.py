@@ -26,7 +26,7 @@ class Change(NamedTuple):
     """One fact of one picture, before and after."""
 
     picture_id: int
-    fact: str  # class, note, excluded, unsure, copies, area, binned, set
+    fact: str  # class, note, excluded, unsure, copies, dismissed, area, binned, set
     before: Any
     after: Any
 
@@ -59,6 +59,7 @@ _FACTS = {
     "excluded": _Fact("bool", Picture.excluded.expression, lambda value: {"excluded": value}),
     "unsure": _Fact("bool", Picture.unsure.expression, lambda value: {"unsure": value}),
     "copies": _Fact("int", Picture.copy_group.expression, lambda value: {"copy_group": value}),
+    "dismissed": _Fact("int", Picture.dismissed.expression, lambda value: {"dismissed": value}),
     "area": _Fact("int", Picture.area_id.expression, lambda value: {"area_id": value}),
     "binned": _Fact(
         "bool", Picture.deleted_at.is_not(None), lambda value: {"deleted_at": func.now() if value else None}

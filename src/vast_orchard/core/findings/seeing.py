@@ -22,6 +22,7 @@ _SIDE = 96.0
 # What differs from the rim's middle by more than this share of all the light there is goes on beyond the picture; the
 # rim is so many pixels wide.
 _GOES_ON, _RIM = 0.35, 2
+_EVEN = 3.0  # of 255
 # Before edges are looked for the picture is blurred so far, in pixels, so that noise makes none; then again so far.
 _CALM, _AGAIN = 1.0, 1.5
 # Of the gradients the strongest share is taken for edges.
@@ -41,6 +42,7 @@ class Seeing:
     blur: float  # radius of the blur of its edges, in pixels of a picture whose longer side has 96
     noise: float  # deviation, as a share of 1
     cut: float  # share of its rim where what is shown goes on beyond the picture
+    frame: float | None  # grey level of a frame around it, 0 to 255; None where its rim is not even
 
 
 def seeing(brightness: Array) -> Seeing:
@@ -64,7 +66,14 @@ def seeing(brightness: Array) -> Seeing:
         blur=min(_MOST_BLUR, _blur(wide) * _SIDE / max(wide.shape)),
         noise=_noise(wide),
         cut=_cut(smooth, brightest - darkest),
+        frame=_frame(wide),
     )
+
+
+def _frame(wide: FloatArray) -> float | None:
+    rim = np.concatenate([wide[0], wide[-1], wide[:, 0], wide[:, -1]])
+    # Encoded again, an even frame moves by a level or two.
+    return float(np.median(rim)) if float(np.ptp(rim)) <= _EVEN else None
 
 
 def _cut(smooth: FloatArray, light: float) -> float:

@@ -1,5 +1,6 @@
 """Facts that give a class away although they should not: how well each alone predicts it out of fold."""
 
+import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -8,7 +9,7 @@ from scipy.stats import chi2
 
 from vast_orchard.core.arrays import Array, FloatArray
 
-__all__ = ["Telltale", "parts_of", "telltale_facts", "tells"]
+__all__ = ["Telltale", "parts_of", "tells", "telltale_facts"]
 
 _FOLDS = 5
 # A number is cut into so many parts with as many pictures each; of names the commonest have a part each.
@@ -39,12 +40,12 @@ def parts_of(values: Sequence[object]) -> tuple[Array, list[str]]:
         Numbers, or names; None is a part of its own.
     """
     numbers = all(isinstance(value, int | float) and not isinstance(value, bool) for value in values)
-    distinct = sorted({value for value in values if value is not None}, key=lambda value: (str(type(value)), value))  # type: ignore[type-var]
+    distinct = sorted({value for value in values if value is not None}, key=lambda value: (str(type(value)), value))
     if numbers and len(distinct) > _PARTS:
         plain = np.array(values, np.float64)
         edges = np.unique(np.quantile(plain, np.arange(1, _PARTS) / _PARTS))
         bounds = [plain.min(), *edges.tolist(), plain.max()]
-        words = [f"{low:g} to {high:g}" for low, high in zip(bounds[:-1], bounds[1:], strict=True)]
+        words = [f"{low:g} to {high:g}" for low, high in itertools.pairwise(bounds)]
         return np.searchsorted(edges, plain, side="right"), words
     told = [str(value) if value is not None else "none" for value in values]
     names, counts = np.unique(told, return_counts=True)

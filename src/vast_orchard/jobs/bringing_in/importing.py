@@ -23,8 +23,9 @@ from vast_orchard.jobs.bringing_in.source_reading import read_source, record_of
 from vast_orchard.jobs.bringing_in.stored_picture import KeptPicture
 from vast_orchard.jobs.bringing_in.tally import Tally
 from vast_orchard.jobs.context import Progress, WorkContext
-from vast_orchard.jobs.queue import look_for_copies
+from vast_orchard.jobs.queue import look_for_copies, look_for_findings
 from vast_orchard.store.disk import full_disk_in_words
+from vast_orchard.store.findings import finding_report
 from vast_orchard.store.imports import choose_reading, count_added, end_import, get_import, set_place
 from vast_orchard.store.locks import holding_bytes
 from vast_orchard.store.values import ImportValue
@@ -223,3 +224,5 @@ def _report(context: WorkContext, entry: ImportValue, plan: OpenPlan, tally: Tal
         )
         if added:
             look_for_copies(session, entry.project_id)
+            if finding_report(session, entry.project_id) is not None:
+                look_for_findings(session, entry.project_id)

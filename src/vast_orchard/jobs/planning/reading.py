@@ -15,6 +15,8 @@ from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.planning.finishing import start_final
 from vast_orchard.jobs.planning.pooling import pool_answers
+from vast_orchard.jobs.queue import look_for_findings
+from vast_orchard.store.findings import finding_report
 from vast_orchard.store.plans import get_plan, set_found, trial_answers, trials_of
 from vast_orchard.store.runs import get_run
 from vast_orchard.store.schema import GroupKind, PlanEnding
@@ -42,6 +44,8 @@ def read_plan(context: WorkContext, plan_id: int, progress: Progress) -> None:
         best = best_trial(order, trials)
         if order.kind is GroupKind.FOLDS:
             pool_answers(session, entry, order, [one for one in whole_trials(order, trials) if one.scores])
+            if finding_report(session, entry.project_id) is not None:
+                look_for_findings(session, entry.project_id)
         if order.go_on and entry.ended_by == PlanEnding.DONE and best is not None:
             try:
                 found["final"] = start_final(session, get_run(session, best.run_id), context.store).number

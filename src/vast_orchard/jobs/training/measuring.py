@@ -2,10 +2,12 @@
 
 import io
 from collections.abc import Sequence
+from dataclasses import asdict
 
 import numpy as np
 from PIL import Image
 
+from vast_orchard.core.findings.seeing import seeing
 from vast_orchard.core.pictures.measures import measure
 from vast_orchard.errors import OrchardError
 from vast_orchard.jobs.context import Progress, WorkContext
@@ -26,7 +28,7 @@ def measure_pictures(context: WorkContext, pictures: Sequence[JudgedPictureValue
     progress.stage("Measuring pictures", len(waiting))
     wanted = [picture for picture in pictures if picture.picture_id in waiting]
     for start in range(0, len(wanted), _AT_ONCE):
-        found: dict[int, tuple[float, float]] = {}
+        found: dict[int, dict[str, float | None]] = {}
         for picture in wanted[start : start + _AT_ONCE]:
             try:
                 data = context.store.read_thumbnail(picture.sha256)
@@ -39,6 +41,6 @@ def measure_pictures(context: WorkContext, pictures: Sequence[JudgedPictureValue
         progress.advance(len(found))
 
 
-def _measures(image: Image.Image) -> tuple[float, float]:
-    measured = measure(np.asarray(image.convert("L")))
-    return measured.contrast, measured.sharpness
+def _measures(image: Image.Image) -> dict[str, float | None]:
+    brightness = np.asarray(image.convert("L"))
+    return {**asdict(measure(brightness)), **asdict(seeing(brightness))}

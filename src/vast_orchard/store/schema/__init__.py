@@ -13,6 +13,7 @@ from vast_orchard.store.schema.collection import (
     PictureTile,
     Project,
 )
+from vast_orchard.store.schema.findings import Finding, FindingKind, FindingReport
 from vast_orchard.store.schema.ingredients import Ingredient, IngredientKind, Split, SplitMember
 from vast_orchard.store.schema.models import (
     Export,
@@ -48,6 +49,9 @@ __all__ = [
     "Class",
     "Epoch",
     "Export",
+    "Finding",
+    "FindingKind",
+    "FindingReport",
     "GroupKind",
     "Import",
     "ImportState",

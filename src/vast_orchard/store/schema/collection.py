@@ -111,6 +111,7 @@ class Picture(Base):
     size_bytes: Mapped[int]
     thumbnail_bytes: Mapped[int] = mapped_column(default=0)
     brightness: Mapped[float | None] = mapped_column(REAL)  # mean of the tile, 0 to 1
+    dismissed: Mapped[int] = mapped_column(server_default="0")  # bits of `FindingKind`: said to be no fault, for good
     came_at: Mapped[dt.datetime] = mapped_column(server_default=func.now())
     sha256: Mapped[str] = mapped_column(String(64))
     name: Mapped[str]  # file name of its first appearance
@@ -155,12 +156,19 @@ class PicturePrint(Base):
 
 
 class PictureMeasure(Base):
-    """What was measured of a picture when it was first judged."""
+    """What was measured of a picture when it was first judged, or looked at for findings."""
 
     __tablename__ = "picture_measure"
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
     contrast: Mapped[float] = mapped_column(REAL)  # 0 to 0.5, see `core.pictures.measures`
     sharpness: Mapped[float] = mapped_column(REAL)  # 0 to 1
+    # See `core.findings.seeing`; None of what was measured before there were findings.
+    light: Mapped[float | None] = mapped_column(REAL)
+    span: Mapped[float | None] = mapped_column(REAL)
+    blur: Mapped[float | None] = mapped_column(REAL)
+    noise: Mapped[float | None] = mapped_column(REAL)
+    cut: Mapped[float | None] = mapped_column(REAL)
+    frame: Mapped[float | None] = mapped_column(REAL)  # grey level of an even frame; None also without one
 
 
 class PictureTile(Base):

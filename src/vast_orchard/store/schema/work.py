@@ -36,6 +36,7 @@ class JobKind(StrEnum):
     SAMPLE = "sample"
     EMPTY = "empty"
     COPIES = "copies"
+    FINDINGS = "findings"
     TRAIN = "train"
     JUDGE = "judge"
     EXPORT = "export"
@@ -64,8 +65,8 @@ class ActionChange(Base):
     __tablename__ = "action_change"
     action_id: Mapped[int] = mapped_column(ForeignKey("action.id", ondelete="CASCADE"), primary_key=True)
     picture_id: Mapped[int] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"), primary_key=True)
-    # By fact, [before, after]: class (an id), note, excluded, unsure, copies (a group), binned, and set, which is one
-    # of the split that the step's detail names.
+    # By fact, [before, after]: class (an id), note, excluded, unsure, copies (a group), dismissed (bits), binned, and
+    # set, which is one of the split that the step's detail names.
     change: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
     __table_args__ = (Index("ix_action_change_picture_id", "picture_id", "action_id"),)
 

@@ -32,6 +32,7 @@ from vast_orchard.store.sift.accepted import accepted_of
 from vast_orchard.store.sift.against import against_run
 from vast_orchard.store.sift.amounts import amount_of, span_of
 from vast_orchard.store.sift.copy_flags import copy_flags
+from vast_orchard.store.sift.found import found_as
 from vast_orchard.store.sift.numbers import NUMBERS
 from vast_orchard.store.sift.orders import in_order, order_key
 from vast_orchard.store.sift.parser import did_you_mean
@@ -50,7 +51,7 @@ from vast_orchard.store.sift.syntax import (
     Word,
 )
 from vast_orchard.store.sift.undecided import undecided
-from vast_orchard.store.sift.words import AREAS, FIELDS, RUN_FLAGS, Kind
+from vast_orchard.store.sift.words import AREAS, FIELDS, FINDINGS, RUN_FLAGS, Kind
 from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["SAID", "CompiledSift", "compile_sift"]
@@ -58,7 +59,12 @@ __all__ = ["SAID", "CompiledSift", "compile_sift"]
 _Test = ColumnElement[bool]
 
 # What a tile can show of an order: numbers that mean something by themselves.
-_FIGURES = frozenset({"size", "side", "brightness", "contrast", "sharpness", "like", "p", "loss"})
+_FIGURES = frozenset(
+    {
+        "size", "side", "brightness", "contrast", "sharpness", "light", "span", "blur", "noise", "cut", "like", "p",
+        "loss",
+    }
+)  # fmt: skip
 # Of whole numbers a value is met exactly, of others as far as its digits go.
 _WHOLE = frozenset({"width", "height", "side", "size"})
 _ASCII_TEXTS = {"format": Picture.format, "mode": Picture.mode}
@@ -201,6 +207,8 @@ def _compare(term: Compare, word: Word, scope: SiftScope) -> _Test:
             return _action(word, scope)
         case Kind.AREA:
             return _area(word, scope)
+        case Kind.FINDING:
+            return _finding(word, scope)
         case Kind.RUN:
             if term.field == "accepted":
                 return accepted_of(word, scope.project_id)
@@ -248,6 +256,14 @@ def _area(word: Word, scope: SiftScope) -> _Test:
     if test is None:
         mend = did_you_mean(word.text.lower(), list(scope.areas), f"There are {', '.join(AREAS)}.")
         raise SiftError(f"There is no working area {word.text}.", mend, word.place)
+    return test
+
+
+def _finding(word: Word, scope: SiftScope) -> _Test:
+    test = found_as(word.text.lower(), scope.project_id)
+    if test is None:
+        mend = did_you_mean(word.text.lower(), list(FINDINGS), f"There are {', '.join(FINDINGS)}.")
+        raise SiftError(f"There is no finding {word.text}.", mend, word.place)
     return test
 
 

@@ -11,7 +11,18 @@ from sqlalchemy.orm import Session
 from vast_orchard.store.schema import Picture, Prediction, SplitMember
 from vast_orchard.store.sift.compiler import SAID
 from vast_orchard.store.sift.scope import SiftScope
-from vast_orchard.store.sift.words import AREAS, FIELDS, FLAGS, JOINS, ORDERS, RUN_FLAGS, RUN_ORDERS, Kind, quoted
+from vast_orchard.store.sift.words import (
+    AREAS,
+    FIELDS,
+    FINDINGS,
+    FLAGS,
+    JOINS,
+    ORDERS,
+    RUN_FLAGS,
+    RUN_ORDERS,
+    Kind,
+    quoted,
+)
 from vast_orchard.types import JudgedSet, SetName
 
 __all__ = ["Completion", "complete"]
@@ -97,6 +108,8 @@ def _values(session: Session, scope: SiftScope, field: str, start: int) -> list[
             return _classes(session, scope, field, start)
         case Kind.SET:
             return _sets(session, scope, field, start)
+        case Kind.FINDING:
+            return [Completion(text=text, start=start, words=words, count=None) for text, words in FINDINGS.items()]
         case Kind.AREA:
             return [Completion(text=text, start=start, words=words, count=None) for text, words in AREAS.items()]
         case Kind.DAY:

@@ -25,6 +25,11 @@ NUMBERS: dict[str, ColumnElement[Any]] = {
     "brightness": Picture.brightness.expression,
     "contrast": _measured(PictureMeasure.contrast),
     "sharpness": _measured(PictureMeasure.sharpness),
+    "light": _measured(PictureMeasure.light),
+    "span": _measured(PictureMeasure.span),
+    "blur": _measured(PictureMeasure.blur),
+    "noise": _measured(PictureMeasure.noise),
+    "cut": _measured(PictureMeasure.cut),
     "p": Prediction.p.expression,
     "loss": Prediction.loss.expression,
 }

@@ -5,6 +5,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Float, func, select
 
 from vast_orchard.store.schema import ActionChange, Class, Picture, PicturePrint, Prediction
+from vast_orchard.store.sift.found import strangest
 from vast_orchard.store.sift.numbers import NUMBERS
 from vast_orchard.store.sift.scope import SiftScope, need_run
 from vast_orchard.store.sift.syntax import Order, Place, SiftError
@@ -63,6 +64,8 @@ def order_key(entry: Order, scope: SiftScope) -> ColumnElement[Any]:
     match entry.key:
         case "changed":
             return _last_change()
+        case "finding":
+            return strangest()
         case "like":
             return _likeness(entry.place, scope)
     return keys[entry.key]

@@ -3,7 +3,19 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-__all__ = ["AREAS", "FIELDS", "FLAGS", "JOINS", "ORDERS", "RUN_FLAGS", "RUN_ORDERS", "Field", "Kind", "quoted"]
+__all__ = [
+    "AREAS",
+    "FIELDS",
+    "FINDINGS",
+    "FLAGS",
+    "JOINS",
+    "ORDERS",
+    "RUN_FLAGS",
+    "RUN_ORDERS",
+    "Field",
+    "Kind",
+    "quoted",
+]
 
 
 class Kind(StrEnum):
@@ -17,6 +29,7 @@ class Kind(StrEnum):
     DAY = "day"  # today, yesterday, 7d, or a date
     ACTION = "action"  # the number of a step in the history
     RUN = "run"  # the number of a run
+    FINDING = "finding"  # what was found of it
     AREA = "area"  # how a picture's working area came about, or what it does
 
 
@@ -47,6 +60,12 @@ FIELDS = {
     "brightness": Field(kind=Kind.NUMBER, words="mean of the pixels, 0 to 1: brightness<0.2"),
     "contrast": Field(kind=Kind.NUMBER, words="deviation of its brightness, 0 to 0.5; of what was ever judged"),
     "sharpness": Field(kind=Kind.NUMBER, words="share of fine detail, 0 to 1: sharpness<0.2; of what was ever judged"),
+    "light": Field(kind=Kind.NUMBER, words="of the brightest part and the ground, 0 to 1: light<0.2; once looked at"),
+    "span": Field(kind=Kind.NUMBER, words="from the darkest to the brightest part, 0 to 1; once looked at"),
+    "blur": Field(kind=Kind.NUMBER, words="radius of its edges at a side of 96: blur>2; once looked at"),
+    "noise": Field(kind=Kind.NUMBER, words="deviation, as a share of 1: noise>0.03; once looked at"),
+    "cut": Field(kind=Kind.NUMBER, words="share of the rim where it goes on beyond: cut>0.2; once looked at"),
+    "finding": Field(kind=Kind.FINDING, words="what is wrong with it: finding:label, finding:any, finding:dismissed"),
     "came": Field(kind=Kind.DAY, words="when it came in: came:today, came<2026-01-31, came:7d"),
     "changed": Field(kind=Kind.DAY, words="when somebody changed it: changed:today, changed:7d"),
     "action": Field(kind=Kind.ACTION, words="what a step of the history changed: action:12"),
@@ -70,6 +89,22 @@ AREAS = {
     "covered": "of which something is covered",
     "found": "of which the part that stands out counts",
     "whole": "which count whole",
+}
+
+# What `finding:` may be, each with what it means.
+FINDINGS = {
+    "any": "with something to settle",
+    "label": "probably of another class",
+    "alone": "unlike all others under its label",
+    "dark": "darker than its class",
+    "blurred": "more blurred than its class",
+    "cut-off": "goes on beyond its rim",
+    "flat": "with less contrast than its class",
+    "noisy": "noisier than its class",
+    "bright": "brighter than its class",
+    "tiny": "smaller than its class",
+    "odd-shape": "of another shape than its class",
+    "dismissed": "of which somebody said that it is no fault",
 }
 
 FLAGS = {
@@ -100,6 +135,12 @@ ORDERS = {
     "brightness": "by mean brightness",
     "contrast": "by contrast, of what was ever judged",
     "sharpness": "by sharpness, of what was ever judged",
+    "light": "by light, once looked at",
+    "span": "by contrast from darkest to brightest, once looked at",
+    "blur": "by blur, once looked at",
+    "noise": "by noise, once looked at",
+    "cut": "by how much goes on beyond the rim, once looked at",
+    "finding": "by how strange it is: order:-finding",
     "class": "by the order of classes",
     "like": "by likeness to the chosen picture, most alike first",
     "p": "by the run's probability",

@@ -1,0 +1,1 @@
+"""Looks for what is wrong with pictures."""
