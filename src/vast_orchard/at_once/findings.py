@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from vast_orchard.at_once.catalogue import default_recipe, recipe_of
 from vast_orchard.at_once.planning.order import Folds, PlanOrder
 from vast_orchard.core.findings.hard import HARD
+from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import Keep
 from vast_orchard.store.classes import list_classes
 from vast_orchard.store.copies import copies_known
@@ -16,12 +17,12 @@ from vast_orchard.store.findings import finding_counts, finding_report
 from vast_orchard.store.schema import FindingKind, GroupKind
 from vast_orchard.store.splits import divided_copies, newest_split_id
 
-__all__ = ["ASKED_NETWORK", "finding_lines", "finding_titles", "folds_to_ask"]
+__all__ = ["ASKED_FOLDS", "ASKED_NETWORK", "asking_recipe", "finding_lines", "finding_titles", "folds_to_ask"]
 
 # A small network that is soon trained: with 14 epochs its folds have most wrong labels among the first (README,
 # "Findings").
 ASKED_NETWORK = "plain 5"
-_EPOCHS, _SIDE, _FOLDS = 14, 48, 5
+_EPOCHS, _SIDE, ASKED_FOLDS = 14, 48, 5
 # A class so many times as large as another, or of so few pictures, is worth a word.
 _UNEQUAL, _FEW = 10.0, 20
 
@@ -98,8 +99,8 @@ def finding_lines(session: Session, project_id: int) -> dict[str, Any]:
         *_telltale(session, project_id, report.get("telltale", []), hidden),
         *_apart(report.get("apart", []), hidden),
         *_elsewhere(session, project_id),
-        by_picture["alone"],
         *(by_picture[kind.value] for kind in FindingKind if kind.value in HARD),
+        by_picture["alone"],
         *_classes(session, project_id, hidden),
     ]
     return {
@@ -231,17 +232,22 @@ def _classes(session: Session, project_id: int, hidden: set[str]) -> list[dict[s
     return lines
 
 
+def asking_recipe(pictures: int) -> Recipe:
+    """What folds are trained by that are asked about labels."""
+    recipe = recipe_of({**default_recipe(pictures), "network": ASKED_NETWORK})
+    return replace(
+        recipe,
+        preprocessing=replace(recipe.preprocessing, size=_SIDE),
+        settings=replace(recipe.settings, epochs=_EPOCHS, keep=Keep.LAST),
+    )
+
+
 def folds_to_ask(session: Session, project_id: int) -> PlanOrder:
     """Folds of a small network, whose answers tell which labels are contradicted."""
     pictures = sum(entry.count for entry in list_classes(session, project_id))
-    recipe = recipe_of({**default_recipe(pictures), "network": ASKED_NETWORK})
     return PlanOrder(
         kind=GroupKind.FOLDS,
         question="Which labels are contradicted",
-        recipe=replace(
-            recipe,
-            preprocessing=replace(recipe.preprocessing, size=_SIDE),
-            settings=replace(recipe.settings, epochs=_EPOCHS, keep=Keep.LAST),
-        ),
-        folds=Folds(count=_FOLDS),
+        recipe=asking_recipe(pictures),
+        folds=Folds(count=ASKED_FOLDS),
     )

@@ -19,6 +19,7 @@ _COMMANDS = {
     "search": "vast_orchard.cli.search:search_settings",
     "combine": "vast_orchard.cli.combine:combine",
     "finish": "vast_orchard.cli.finish:finish",
+    "findings": "vast_orchard.cli.findings:findings",
     "judge": "vast_orchard.cli.judge:judge_folder",
     "predict": "vast_orchard.cli.predict:predict",
     "export": "vast_orchard.cli.export:export_model",

@@ -17,6 +17,7 @@ from vast_orchard.cli.bench_area import bench_area
 from vast_orchard.cli.bench_chaos import bench_chaos
 from vast_orchard.cli.bench_crowd import bench_crowd
 from vast_orchard.cli.bench_defaults import bench_defaults
+from vast_orchard.cli.bench_findings import bench_findings
 from vast_orchard.cli.bench_hand_over import bench_hand_over
 from vast_orchard.cli.bench_import import anonymous_mb, bench_import
 from vast_orchard.cli.bench_judging import bench_judging
@@ -238,6 +239,7 @@ app.command("records")(bench_records)
 app.command("rows")(bench_rows)
 app.command("starters")(bench_starters)
 app.command("variations")(bench_variations)
+app.command("findings")(bench_findings)
 app.command("plans")(bench_plans)
 app.command("watching")(bench_watching)
 app.command("judging")(bench_judging)

@@ -38,13 +38,13 @@ from vast_orchard.settings import read_settings
 from vast_orchard.starters.shipped import starters
 from vast_orchard.types import SetName
 
-__all__ = ["folds"]
+__all__ = ["Held", "Pool", "fold_pool", "folds", "held_out"]
 
 _MOST_REPEATS = 20
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Pool:
+class Pool:
     """The pictures that are divided into folds."""
 
     classes: tuple[str, ...]
@@ -61,7 +61,7 @@ class _Pool:
 
 
 @dataclass(frozen=True, kw_only=True)
-class _Held:
+class Held:
     """What a fold's model said of the pictures that it had not learnt from."""
 
     repeat: int
@@ -91,14 +91,15 @@ def _check(wish: Wish) -> None:
         )
 
 
-def _pool(collection: Collection, seed: int, keys: Sequence[Hashable | None], count: int, repeats: int) -> _Pool:
+def fold_pool(collection: Collection, seed: int, keys: Sequence[Hashable | None], count: int, repeats: int) -> Pool:
+    """The training and validation pictures of a collection, divided into folds as often as wanted."""
     divided = divide(collection, seed, keys)
     places = sorted([*divided.places[SetName.TRAINING], *divided.places[SetName.VALIDATION]])
     pictures = [collection.pictures[place] for place in places]
     labels, identities = [str(one.class_name) for one in pictures], [one.sha256 for one in pictures]
     own = [keys[place] if keys else None for place in places]
     check_folds(labels, own, count, {})
-    return _Pool(
+    return Pool(
         classes=divided.classes,
         examples=labelled_examples(collection.pixels[places], identities, labels, divided.classes),
         paths=tuple(one.path for one in pictures),
@@ -115,7 +116,7 @@ def _part(examples: Examples, chosen: Array) -> Examples:
     )
 
 
-def _held_out(pool: _Pool, recipe: Recipe, origin: Model | None, team: Team, out: Console) -> Iterator[_Held]:
+def held_out(pool: Pool, recipe: Recipe, origin: Model | None, team: Team, out: Console) -> Iterator[Held]:
     """Train on all folds but one, in turn, and answer about that one."""
     count, epochs = max(pool.folds[0]) + 1, recipe.settings.epochs
     columns = (TextColumn("{task.description}"), BarColumn(), TimeRemainingColumn())
@@ -136,13 +137,13 @@ def _held_out(pool: _Pool, recipe: Recipe, origin: Model | None, team: Team, out
                 places = np.flatnonzero(chosen == fold)
                 own = _part(pool.examples, places)
                 probabilities = trained_model(training, state, pool.classes).probabilities(own.pixels, team)
-                yield _Held(
+                yield Held(
                     repeat=repeat, fold=fold + 1, places=places, probabilities=probabilities,
                     judgement=judge(probabilities, own.labels),
                 )  # fmt: skip
 
 
-def _former(file: Path, pool: _Pool) -> FloatArray:
+def _former(file: Path, pool: Pool) -> FloatArray:
     """Accuracies of another set-up on the same folds."""
     wanted = "Give what orchard folds --json has printed for the same pictures, folds, repeats and seed."
     try:
@@ -155,7 +156,7 @@ def _former(file: Path, pool: _Pool) -> FloatArray:
     return np.array(scores)
 
 
-def _write_answers(file: Path, pool: _Pool, held: Sequence[_Held]) -> None:
+def _write_answers(file: Path, pool: Pool, held: Sequence[Held]) -> None:
     with file.open("w", newline="") as opened:
         writer = csv.writer(opened)
         writer.writerow(["file", "class", "answer", "p", "p_of_class", "repeat", "fold"])
@@ -201,7 +202,7 @@ def folds(
             source, wish.recipe.preprocessing, lambda done, total: bar.update(task, completed=done, total=total)
         )
     keys = keys_by_pattern([one.path for one in collection.pictures], together) if together else []
-    pool = _pool(collection, seed, keys, count, repeats)
+    pool = fold_pool(collection, seed, keys, count, repeats)
     former = _former(beside, pool) if beside else None
     recipe = wish.for_pictures(wish.recipe, len(pool.examples) * (count - 1) // count)
     make_ready(words.print)
@@ -211,7 +212,7 @@ def folds(
         soft_wrap=True,
     )
     began = time.monotonic()
-    held = list(_held_out(pool, recipe, wish.origin, make_team(read_settings(threads=threads or None)), words))
+    held = list(held_out(pool, recipe, wish.origin, make_team(read_settings(threads=threads or None)), words))
     if answers_to is not None:
         _write_answers(answers_to, pool, held)
     summary = _summary(pool, held, former, share=1 / (count - 1))
@@ -222,7 +223,7 @@ def folds(
     _print(summary, pool.classes)
 
 
-def _summary(pool: _Pool, held: Sequence[_Held], former: FloatArray | None, *, share: float) -> dict[str, Any]:
+def _summary(pool: Pool, held: Sequence[Held], former: FloatArray | None, *, share: float) -> dict[str, Any]:
     accuracies = np.array([one.judgement.accuracy for one in held])
     confusion = np.sum([one.judgement.confusion for one in held], axis=0)
     loss = float(np.average([one.judgement.loss for one in held], weights=[one.judgement.count for one in held]))

@@ -9,11 +9,20 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
 from vast_orchard.demo.picture import Box, near_copy, photographed
 from vast_orchard.demo.plan import Faults, PlannedPicture, plan_collection
 
-__all__ = ["DEFAULT_COUNT", "DEFAULT_SEED", "PICTURES_FOLDER", "PLANTED_FILE", "drawn_file", "write_collection"]
+__all__ = [
+    "DEFAULT_COUNT",
+    "DEFAULT_SEED",
+    "PICTURES_FOLDER",
+    "PLANTED_FILE",
+    "drawn_file",
+    "drawn_size",
+    "write_collection",
+]
 
 DEFAULT_COUNT = 1400
 DEFAULT_SEED = 7
@@ -44,6 +53,13 @@ def drawn_file(entry: PlannedPicture, seed: int, faults: Faults) -> tuple[bytes,
     else:
         image.save(buffer, "JPEG", quality=quality)
     return buffer.getvalue(), box
+
+
+def drawn_size(entry: PlannedPicture, seed: int, faults: Faults) -> tuple[int, int, str]:
+    """Width, height and format of a file."""
+    data, _ = drawn_file(entry, seed, faults)
+    with Image.open(io.BytesIO(data)) as image:
+        return image.width, image.height, image.format or ""
 
 
 def _is_png(entry: PlannedPicture, faults: Faults) -> bool:

@@ -827,6 +827,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read
+         * @description Everything that turned up when somebody looked last, as it stands now.
+         */
+        get: operations["read_api_projects__project_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look at everything again, as a job; what was dismissed stays so.
+         */
+        post: operations["look_api_projects__project_id__findings_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/folds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Folds
+         * @description Have folds of a small network answer about every picture; when they have, labels are held against that.
+         */
+        post: operations["ask_folds_api_projects__project_id__findings_folds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dismiss
+         * @description Say that pictures have no such fault, for good, as one step.
+         */
+        post: operations["dismiss_api_projects__project_id__findings_dismiss_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/put-right": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Right
+         * @description Give pictures the class that they probably are of, as one step.
+         */
+        post: operations["put_right_api_projects__project_id__findings_put_right_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/hide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hide
+         * @description Say of what is no matter of single pictures that it is no fault, or that it is one after all.
+         */
+        post: operations["hide_api_projects__project_id__findings_hide_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/pictures/{picture_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Picture
+         * @description What waits to be settled of one picture; of a doubted label the most alike pictures of both classes.
+         */
+        get: operations["of_picture_api_projects__project_id__findings_pictures__picture_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/findings/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Histogram
+         * @description How a measure is distributed over the project's pictures, and how many are named in each bar.
+         */
+        get: operations["histogram_api_projects__project_id__findings_histogram_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads": {
         parameters: {
             query?: never;
@@ -3560,6 +3720,26 @@ export interface components {
             thresholds: number[];
         };
         /**
+         * AnswersRead
+         * @description Whose answers labels were held against.
+         */
+        AnswersRead: {
+            /**
+             * Run
+             * @description Its number.
+             */
+            run: number;
+            /** Run Id */
+            run_id: number;
+            /**
+             * Folds
+             * @description Each picture's answer is by the fold that had not learnt from it.
+             */
+            folds: boolean;
+            /** Answers */
+            answers: number;
+        };
+        /**
          * AppearanceRead
          * @description One file in which a picture came in.
          */
@@ -4586,6 +4766,16 @@ export interface components {
             variation: components["schemas"]["VariationBody"];
         };
         /**
+         * FactDismiss
+         * @description What is no matter of single pictures: no fault, or one after all.
+         */
+        FactDismiss: {
+            /** Name */
+            name: string;
+            /** Hidden */
+            hidden: boolean;
+        };
+        /**
          * FieldRead
          * @description The rows of the field in order; rows without pictures are not among them.
          */
@@ -4645,6 +4835,103 @@ export interface components {
             run_id?: number | null;
         };
         /**
+         * FindingLineRead
+         * @description One kind of finding.
+         */
+        FindingLineRead: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /**
+             * Effect
+             * @description What it does to a result.
+             */
+            effect: string;
+            /**
+             * Mend
+             * @description What to do.
+             */
+            mend: string;
+            /**
+             * Detail
+             * @description The numbers of what is no matter of single pictures.
+             */
+            detail: string;
+            /**
+             * Count
+             * @description To be settled.
+             */
+            count: number;
+            /**
+             * Expected
+             * @description As many chance gives; null where nothing is drawn.
+             */
+            expected: number | null;
+            /**
+             * Dismissed
+             * @description Pictures of which somebody said that it is no fault.
+             */
+            dismissed: number;
+            /**
+             * Of Pictures
+             * @description It is settled picture by picture.
+             */
+            of_pictures: boolean;
+            /**
+             * Hidden
+             * @description Somebody said of the whole that it is no fault.
+             */
+            hidden: boolean;
+            /** Sift */
+            sift: string | null;
+            /**
+             * Measure
+             * @description By which it was found, as a Sift names it.
+             */
+            measure: string | null;
+        };
+        /**
+         * FindingsDismiss
+         * @description Pictures of which somebody says that they have no such fault; all that wait, if none is named.
+         */
+        FindingsDismiss: {
+            /** Kind */
+            kind: string;
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+        };
+        /**
+         * FindingsPutRight
+         * @description Pictures that get the class which they probably are of; all that wait, if none is named.
+         */
+        FindingsPutRight: {
+            /** Picture Ids */
+            picture_ids?: number[] | null;
+        };
+        /**
+         * FindingsRead
+         * @description Everything that turned up, in the order of what it costs.
+         */
+        FindingsRead: {
+            /**
+             * Looked At
+             * @description Null: nobody has looked yet.
+             */
+            looked_at: string | null;
+            /** Pictures */
+            pictures: number;
+            answers: components["schemas"]["AnswersRead"] | null;
+            /**
+             * Alone By
+             * @description By what pictures were compared.
+             */
+            alone_by: string;
+            /** Lines */
+            lines: components["schemas"]["FindingLineRead"][];
+            folds: components["schemas"]["FoldsAskedRead"];
+        };
+        /**
          * FoldDifferenceRead
          * @description Of two set-ups over the same folds: this one less the other.
          */
@@ -4680,6 +4967,28 @@ export interface components {
             path: string;
             /** Files */
             files: number;
+        };
+        /**
+         * FoldsAskedRead
+         * @description What it costs to hold every label against answers of folds.
+         */
+        FoldsAskedRead: {
+            /** Network */
+            network: string;
+            /** Trainings */
+            trainings: number;
+            /** Epochs */
+            epochs: number;
+            /**
+             * Seconds
+             * @description Null where the pace of this machine is not known yet.
+             */
+            seconds: number | null;
+            /**
+             * Plan Id
+             * @description Of such folds under way.
+             */
+            plan_id: number | null;
         };
         /**
          * FoldsBesideRead
@@ -4832,7 +5141,7 @@ export interface components {
          * @description What the rows of the field stand for.
          * @enum {string}
          */
-        Grouping: "class" | "set" | "size" | "format" | "day" | "predicted" | "copies" | "nothing";
+        Grouping: "class" | "set" | "size" | "format" | "day" | "predicted" | "copies" | "finding" | "nothing";
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -4886,6 +5195,26 @@ export interface components {
              * @description Left, top, right and bottom of what the network sees, in parts of the upright picture.
              */
             area: number[];
+        };
+        /**
+         * HistogramRead
+         * @description How a measure is distributed over the project's pictures.
+         */
+        HistogramRead: {
+            /** Measure */
+            measure: string;
+            /**
+             * Bounds
+             * @description One more than there are bars.
+             */
+            bounds: number[];
+            /** Counts */
+            counts: number[];
+            /**
+             * Named
+             * @description Of these, named by the finding that goes by the measure.
+             */
+            named: number[];
         };
         /**
          * ImportEntryRead
@@ -5033,7 +5362,7 @@ export interface components {
          * @description What a job works on; its subject is the record of that kind.
          * @enum {string}
          */
-        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "train" | "judge" | "export" | "tell" | "plan" | "combine";
+        JobKind: "read" | "import" | "take_out" | "bring_back" | "duplicate" | "sample" | "empty" | "copies" | "findings" | "train" | "judge" | "export" | "tell" | "plan" | "combine";
         /**
          * JobRead
          * @description Long work as the tray shows it.
@@ -5245,6 +5574,30 @@ export interface components {
             high: number;
             /** By Ratio */
             by_ratio: boolean;
+        };
+        /**
+         * LabelDoubtRead
+         * @description A label beside what answers say.
+         */
+        LabelDoubtRead: {
+            /** Class Id */
+            class_id: number;
+            /** Proposal */
+            proposal: number;
+            /** P Label */
+            p_label: number;
+            /** P Proposal */
+            p_proposal: number;
+            /**
+             * Of Label
+             * @description The most alike under its label.
+             */
+            of_label: components["schemas"]["NearRead"][];
+            /**
+             * Of Proposal
+             * @description The most alike of the class that is proposed.
+             */
+            of_proposal: components["schemas"]["NearRead"][];
         };
         /**
          * LabelsCreate
@@ -5693,6 +6046,16 @@ export interface components {
             look?: number | null;
             /** Set Name */
             set_name: ("training" | "validation" | "test") | null;
+        };
+        /**
+         * NearRead
+         * @description A picture that looks like another one.
+         */
+        NearRead: {
+            /** Picture Id */
+            picture_id: number;
+            /** Sha256 */
+            sha256: string;
         };
         /**
          * NearestRead
@@ -6657,6 +7020,20 @@ export interface components {
             area: components["schemas"]["AreaRead"] | null;
             /** @description By the run that the address names, where it was asked. */
             said: components["schemas"]["SaidRead"] | null;
+        };
+        /**
+         * PictureFindingRead
+         * @description What waits to be settled of one picture.
+         */
+        PictureFindingRead: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Weight */
+            weight: number;
+            /** @description Of its label, where that is doubted. */
+            doubt: components["schemas"]["LabelDoubtRead"] | null;
         };
         /**
          * PicturePage
@@ -11174,6 +11551,276 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_api_projects__project_id__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_projects__project_id__findings_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ask_folds_api_projects__project_id__findings_folds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    dismiss_api_projects__project_id__findings_dismiss_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingsDismiss"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_right_api_projects__project_id__findings_put_right_post: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description Id of the window. */
+                "X-Window": string;
+            };
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingsPutRight"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hide_api_projects__project_id__findings_hide_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactDismiss"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsRead"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    of_picture_api_projects__project_id__findings_pictures__picture_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picture_id: number;
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureFindingRead"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    histogram_api_projects__project_id__findings_histogram_get: {
+        parameters: {
+            query: {
+                measure: "light" | "span" | "blur" | "noise" | "cut" | "side" | "shape";
+                kind?: string;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramRead"];
                 };
             };
             /** @description Validation Error */

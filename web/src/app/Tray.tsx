@@ -13,6 +13,7 @@ import { tellOutside, useTabTitle, useTelling } from "./wordOfTheEnd";
 
 const PLACE: Record<Job["kind"], string> = {
   copies: "rows?group=copies&sift=copies",
+  findings: "rows?group=finding&sift=finding:any+order:-finding",
   read: "rows/bring-in",
   import: "rows",
   take_out: "rows",

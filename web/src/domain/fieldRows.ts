@@ -1,9 +1,20 @@
 /** The rows of the picture field: what each stands for, as the server counted them. */
 import type { ClassOf, FieldRowOf, SetName } from "../api/client";
 import { colourPlace } from "./classColour";
+import { FOUND_ROWS } from "./findings";
 import { SETS, setWords } from "./words";
 
-export const GROUPS = ["class", "set", "size", "day", "format", "predicted", "copies", "nothing"] as const;
+export const GROUPS = [
+  "class",
+  "set",
+  "size",
+  "day",
+  "format",
+  "predicted",
+  "copies",
+  "finding",
+  "nothing",
+] as const;
 export type GroupKey = (typeof GROUPS)[number];
 
 /** Beyond this many times the smallest class, the largest drowns it. */
@@ -98,6 +109,9 @@ export function fieldRows(
       return fieldRow(row, key, row.key === null ? "not asked" : (entry?.name ?? "a deleted class"), entry);
     }
     if (group === "copies") return copiesRow(row, key, classes);
+    if (group === "finding") {
+      return fieldRow(row, key, row.key === null ? "nothing found" : (FOUND_ROWS[row.key] ?? row.key));
+    }
     if (group === "set") return fieldRow(row, key, setWords(row.key));
     if (group === "nothing") return fieldRow(row, key, "all");
     return fieldRow(row, key, group === "size" ? `${row.key} px` : (row.key ?? "none"));

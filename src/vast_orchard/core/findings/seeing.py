@@ -11,7 +11,7 @@ __all__ = ["Seeing", "seeing"]
 
 # The percentiles that stand for the brightest and the darkest part, and for the ground: single pixels of noise have no
 # say.
-_BRIGHTEST, _DARKEST, _GROUND = 99.5, 2.0, 20.0
+_BRIGHTEST, _DARKEST, _GROUND = 99.9, 2.0, 20.0
 # How much of a picture's light is told by its brightest part. What is photographed differs less in that than grounds
 # do; weights by which two such signs tell a common factor best are as one to the other's variance (Aitken 1935).
 _OF_BRIGHTEST = 0.75

@@ -1,22 +1,20 @@
 """Looks for findings: measures what nobody has measured, holds labels against answers, and stores what turned up."""
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import structlog
 
-from vast_orchard.core.arrays import Array, FloatArray
+from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.findings.alone import alone
-from vast_orchard.core.findings.apart import sets_apart
-from vast_orchard.core.findings.hard import HARD, hard_to_see
 from vast_orchard.core.findings.labels import contradicted
-from vast_orchard.core.findings.telltale import parts_of, tells, telltale_facts
 from vast_orchard.core.network.features import last_features
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_ready, make_team
+from vast_orchard.jobs.finding.by_facts import hard_findings, sets_that_differ, telltale_findings
 from vast_orchard.jobs.training.measuring import measure_pictures
 from vast_orchard.jobs.training.pixel_cache import run_pixels
 from vast_orchard.store.finding_facts import (
@@ -32,15 +30,11 @@ from vast_orchard.store.prints import read_prints
 from vast_orchard.store.schema import FindingKind
 from vast_orchard.store.splits import newest_split_id
 from vast_orchard.store.values import JudgedPictureValue, ModelValue
-from vast_orchard.types import SetName
 
 __all__ = ["look_for_faults"]
 
 _log = structlog.get_logger()
-_MEASURES = ("light", "span", "blur", "noise", "cut")
 _LEAST_TO_HOLD = 20  # answers; of fewer no threshold is made
-_SURE = 0.01
-_CLEAR = 0.55  # area from which sets that can be told apart are of any matter
 _AT_ONCE = 2048
 # More pictures than that are compared by their fingerprints, which are there; a network would look at each first.
 _MOST_BY_NETWORK = 20_000
@@ -61,7 +55,7 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
         split_id = newest_split_id(session, project_id)
         facts = picture_facts(session, project_id, split_id)
     progress.stage("Looking for findings", 5)
-    found, report = _hard(facts)
+    found, report = hard_findings(facts)
     progress.advance()
     more, by = _labels(context, project_id)
     found, report = [*found, *more], {**report, "label": by}
@@ -69,37 +63,14 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
     labelled = [one for one in facts if one.class_id is not None]
     more, by = _alone(context, project_id, labelled, progress)
     found, report = [*found, *more], {**report, "alone": by}
-    report["telltale"] = _telltale(labelled)
+    report["telltale"] = telltale_findings(labelled)
     progress.advance()
-    report["apart"] = _apart(labelled)
+    report["apart"] = sets_that_differ(labelled)
     report["pictures"], report["split"] = len(facts), split_id
     with context.database.session() as session:
         store_findings(session, project_id, found, report)
     _log.info("Findings were looked for.", action="findings_found", project=project_id, found=len(found))
     progress.advance()
-
-
-def _hard(facts: Sequence[PictureFacts]) -> tuple[list[FoundPicture], dict[str, Any]]:
-    if not facts:
-        return [], {kind: {"expected": 0.0} for kind in HARD}
-    classes = np.array([one.class_id or 0 for one in facts], np.int64)
-    columns = {name: np.array([_number(one.measures[name]) for one in facts]) for name in _MEASURES}
-    columns["side"] = np.array([float(max(one.width, one.height)) for one in facts])
-    columns["shape"] = np.array([one.width / one.height for one in facts])
-    found, report = [], {}
-    for name, beyond in hard_to_see(columns, classes).items():
-        report[name] = {"expected": beyond.expected}
-        found += [
-            FoundPicture(
-                picture_id=facts[n].id, kind=FindingKind(name), weight=float(beyond.far[n]), class_id=facts[n].class_id
-            )
-            for n in np.flatnonzero(beyond.named).tolist()
-        ]
-    return found, report
-
-
-def _number(value: float | None) -> float:
-    return float("nan") if value is None else value
 
 
 def _labels(context: WorkContext, project_id: int) -> tuple[list[FoundPicture], dict[str, Any]]:
@@ -197,80 +168,3 @@ def _by_prints(
                 parts.append(np.fromstring(numbers, np.float32, sep=",").reshape(len(own), -1))
                 kept += [known[picture] for picture, _ in own]
     return kept, np.concatenate(parts[1:]) if kept else parts[0]
-
-
-def _one_of_copies(labelled: Sequence[PictureFacts]) -> list[PictureFacts]:
-    """Of copies one each: twenty copies of a picture are no twenty pictures."""
-    seen: set[int] = set()
-    kept = []
-    for one in labelled:
-        if one.copy_group is None or one.copy_group not in seen:
-            kept.append(one)
-        if one.copy_group is not None:
-            seen.add(one.copy_group)
-    return kept
-
-
-# Facts that should not tell a class, by what people call them.
-_FACTS: Mapping[str, Callable[[PictureFacts], Any]] = {
-    "file format": lambda one: one.format,
-    "pixel mode": lambda one: one.mode,
-    "longer side": lambda one: max(one.width, one.height),
-    "shape": lambda one: round(one.width / one.height, 3),
-    "source": lambda one: one.source,
-    "day brought in": lambda one: one.day,
-    "frame": lambda one: None if one.measures["frame"] is None else 16 * round(one.measures["frame"] / 16),
-}
-
-
-def _telltale(labelled: Sequence[PictureFacts]) -> list[dict[str, Any]]:
-    kept = _one_of_copies(labelled)
-    if not kept:
-        return []
-    parts = {name: parts_of([of(one) for one in kept]) for name, of in _FACTS.items()}
-    labels = np.array([one.class_id for one in kept], np.int64)
-    return [
-        {
-            **{key: value for key, value in asdict(one).items() if key != "most"},
-            "pictures": len(kept),
-            "most": None
-            if one.most is None
-            else {
-                "part": parts[one.fact][1][one.most[0]], "class_id": one.most[1], "of_class": one.most[2],
-                "in_part": one.most[3],
-            },
-        }
-        for one in telltale_facts(parts, labels)
-        if tells(one)
-    ]  # fmt: skip
-
-
-def _apart(labelled: Sequence[PictureFacts]) -> list[dict[str, Any]]:
-    """Validation and test against training."""
-    kept = [one for one in _one_of_copies(labelled) if one.set_name is not None]
-    found = []
-    for other in (SetName.TEST, SetName.VALIDATION):
-        pair = [one for one in kept if one.set_name in (SetName.TRAINING.value, other.value)]
-        second = np.array([one.set_name == other.value for one in pair], bool)
-        told = sets_apart(_columns(pair), second)
-        # Two pairs of sets are looked at.
-        if told is not None and 2 * told.chance < _SURE and told.area >= _CLEAR:
-            facts = [{"fact": name, "area": area} for name, area in told.facts[:3]]
-            found.append({"set": other.value, "area": told.area, "chance": 2 * told.chance, "facts": facts})
-    return found
-
-
-def _columns(pictures: Sequence[PictureFacts]) -> dict[str, FloatArray]:
-    columns: dict[str, FloatArray] = {
-        name: np.nan_to_num(np.array([_number(one.measures[name]) for one in pictures])) for name in _MEASURES
-    }
-    columns["longer side"] = np.array([float(max(one.width, one.height)) for one in pictures])
-    columns["shape"] = np.array([one.width / one.height for one in pictures])
-    for name in ("file format", "pixel mode", "source", "day brought in", "frame"):
-        parts, words = parts_of([_FACTS[name](one) for one in pictures]) if pictures else (np.empty(0, int), [])
-        columns[name] = _ones(parts, len(words))
-    return columns
-
-
-def _ones(parts: Array, count: int) -> FloatArray:
-    return np.asarray(parts[:, None] == np.arange(count), np.float64)

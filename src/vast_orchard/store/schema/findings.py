@@ -17,7 +17,6 @@ class FindingKind(StrEnum):
     """What may be wrong with a picture, in the order of what it costs."""
 
     LABEL = "label"  # probably another class
-    ALONE = "alone"  # unlike all others under its label
     DARK = "dark"
     BLURRED = "blurred"
     CUT_OFF = "cut-off"
@@ -26,6 +25,7 @@ class FindingKind(StrEnum):
     BRIGHT = "bright"
     TINY = "tiny"
     ODD_SHAPE = "odd-shape"
+    ALONE = "alone"  # unlike all others under its label, whatever the reason is
 
     @property
     def bit(self) -> int:

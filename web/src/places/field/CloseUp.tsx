@@ -13,6 +13,7 @@ import { ClassSign } from "../../parts/ClassSign";
 import { Sheet } from "../../parts/Sheet";
 import { Failed, Reading } from "../../parts/States";
 import { takesKeys } from "../../parts/typing";
+import { PictureFindings } from "../findings/PictureFindings";
 import { CountingPart } from "./CountingPart";
 import { Enlarged, useZoom } from "./Enlarged";
 import { type Heat, HeatControls, HeatOverlay, useLooking } from "./Heat";
@@ -108,7 +109,11 @@ export function CloseUp(props: Props) {
   );
 }
 
-interface SideProps extends Pick<Props, "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike"> {
+interface SideProps
+  extends Pick<
+    Props,
+    "projectId" | "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike" | "onOpen"
+  > {
   detail: PictureDetail;
   entry: ClassOf | undefined;
   heat: Heat;
@@ -125,6 +130,12 @@ function Side({ detail, entry, heat, ...props }: SideProps) {
       </DialogTitle>
       <p className="mb-3 text-sm wrap-anywhere text-quiet">{picture.name}</p>
       <div className="min-h-0 flex-1 overflow-y-auto">
+        <PictureFindings
+          projectId={props.projectId}
+          pictureId={picture.id}
+          classes={props.classes}
+          onOpen={props.onOpen}
+        />
         {detail.said && props.model && (
           <Said said={detail.said} model={props.model} classes={props.classes} />
         )}

@@ -11,7 +11,8 @@ export interface PictureDesk {
   toggle: (ids: readonly number[], flag: "excluded" | "unsure") => void;
   bin: (ids: readonly number[]) => void;
   keepOfCopies: (ids: readonly number[]) => void;
-  dismissCopies: (ids: readonly number[]) => void;
+  /** Says that they are no copies, or have no such fault: whatever is on show. */
+  dismiss: (ids: readonly number[]) => void;
   undo: () => void;
   redo: () => void;
   lay: (next: Laid) => void;
@@ -70,7 +71,7 @@ const STEPS = new Map<string, (ids: readonly number[], desk: PictureDesk) => voi
   ["x", (ids, desk) => desk.toggle(ids, "excluded")],
   ["u", (ids, desk) => desk.toggle(ids, "unsure")],
   ["k", (ids, desk) => desk.keepOfCopies(ids)],
-  ["d", (ids, desk) => desk.dismissCopies(ids)],
+  ["d", (ids, desk) => desk.dismiss(ids)],
   ["t", (_, desk) => desk.lay({ kind: "note" })],
   ["m", (ids, desk) => desk.showLike(ids[0] as number)],
   ["s", (_, desk) => desk.lay({ kind: "set" })],

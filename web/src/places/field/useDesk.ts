@@ -27,6 +27,8 @@ interface Parts {
   onWriteSift: () => void;
   /** Labels pictures as the model on show proposes, where it does. */
   accept?: ((ids: readonly number[]) => void) | undefined;
+  /** Says of pictures that they are no such thing, in place of copies. */
+  dismiss?: ((ids: readonly number[]) => void) | undefined;
 }
 
 export interface DeskActions extends PictureDesk {
@@ -75,7 +77,13 @@ export function useDesk(parts: Parts): DeskActions {
       if (parts.closeUp !== undefined) step(1);
     },
     keepOfCopies: (ids) => void mending.keepOfCopies(ids),
-    dismissCopies: (ids) => void mending.dismissCopies(ids),
+    dismiss: (ids) => {
+      if (!parts.dismiss) void mending.dismissCopies(ids);
+      else if (ids.length) {
+        goOn(ids);
+        parts.dismiss(ids);
+      }
+    },
     undo: () => void mending.undo(),
     redo: () => void mending.redo(),
     lay: onLay,

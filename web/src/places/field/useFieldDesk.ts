@@ -15,6 +15,8 @@ interface Options {
   onWriteSift: () => void;
   /** Labels pictures as the model on show proposes, where it does. */
   accept?: (ids: readonly number[]) => void;
+  /** Says of pictures that they are no such thing, in place of copies. */
+  dismiss?: (ids: readonly number[]) => void;
 }
 
 export function useFieldDesk(shown: Shown, options: Options) {

@@ -38,7 +38,7 @@ export interface Mending {
   redo: () => Promise<void>;
 }
 
-const TOUCHED = ["areas", "pictures", "copies", "classes", "footing", "splits", "bin", "imports"];
+const TOUCHED = ["areas", "pictures", "copies", "findings", "classes", "footing", "splits", "bin", "imports"];
 
 interface Done {
   summary: string;

@@ -3,6 +3,7 @@ import type { UseQueryResult } from "@tanstack/react-query";
 import type { Job, Problem } from "../../api/client";
 import type { FieldData } from "../../api/queries";
 import { failureOf } from "../../domain/failure";
+import { ALL_FOUND } from "../../domain/findings";
 import { jobWords } from "../../domain/jobs";
 import { Button } from "../../parts/Button";
 import { ProgressBar } from "../../parts/ProgressBar";
@@ -13,12 +14,14 @@ interface Props {
   /** What is on show, perhaps from before a mistake. */
   data: FieldData | undefined;
   sift: string;
+  /** What stands beside the field says already why it is empty. */
+  hushed: boolean;
   arriving: Job | undefined;
   onShowAll: () => void;
   onBringIn: () => void;
 }
 
-export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn }: Props) {
+export function FieldStates({ field, data, sift, hushed, arriving, onShowAll, onBringIn }: Props) {
   const total = data?.total ?? 0;
   const failure = failureOf({ data, error: field.error });
   const nothing = data !== undefined && total === 0 && !sift;
@@ -46,12 +49,10 @@ export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn 
           </Button>
         </Empty>
       )}
-      {data && total === 0 && sift && !field.isError && (
-        <Empty title={sift === "copies" ? "No copies left to settle" : "The Sift lets no picture through"}>
+      {data && total === 0 && sift && !field.isError && !hushed && (
+        <Empty title={NOTHING_LEFT[sift]?.title ?? "The Sift lets no picture through"}>
           <p className="mb-4">
-            {sift === "copies" ? (
-              "After each import new pictures are compared with all others."
-            ) : (
+            {NOTHING_LEFT[sift]?.words ?? (
               <>
                 Nothing is <code className="font-mono">{sift}</code>.
               </>
@@ -65,6 +66,17 @@ export function FieldStates({ field, data, sift, arriving, onShowAll, onBringIn 
     </>
   );
 }
+
+const NOTHING_LEFT: Record<string, { title: string; words: string }> = {
+  copies: {
+    title: "No copies left to settle",
+    words: "After each import new pictures are compared with all others.",
+  },
+  [ALL_FOUND]: {
+    title: "No picture has anything to settle",
+    words: "Once somebody has looked, pictures that come in later are looked at by themselves.",
+  },
+};
 
 function Arriving({ job }: { job: Job }) {
   return (

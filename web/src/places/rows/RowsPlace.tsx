@@ -2,13 +2,16 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { Job } from "../../api/client";
+import { useFindings, useSettling } from "../../api/findingQueries";
 import { useBin, useCopies, useJobs } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
+import { kindOf } from "../../domain/findings";
 import { isActive } from "../../domain/jobs";
 import { useSending } from "../bring-in/useSending";
 import { FieldOverlays } from "../field/FieldOverlays";
 import { ShownField } from "../field/ShownField";
 import { type FieldDesk, useFieldDesk } from "../field/useFieldDesk";
+import { FindingsPanel } from "../findings/FindingsPanel";
 import { CopiesBar } from "../mending/CopiesBar";
 import { DropArea } from "./DropArea";
 import { FieldStates } from "./FieldStates";
@@ -45,8 +48,17 @@ export function RowsPlace() {
   const [movesOn, setMovesOn] = useMovesOn();
   const arriving = useUnderWay(project.id, ARRIVING);
   const sending = useSending(project.id);
+  const settling = useSettling(project.id);
+  const found = shown.group === "finding";
+  const { data: looked } = useFindings(project.id, found);
   const parts = useFieldDesk(shown, {
     movesOn,
+    ...(found && {
+      accept: (ids: readonly number[]) => settling.putRight(ids),
+      dismiss: (ids: readonly number[]) => {
+        for (const [kind, own] of idsByKind(shown, ids)) settling.dismiss(kind, own);
+      },
+    }),
     onSift: (sift, like) => setAddress({ sift, like: like === undefined ? undefined : String(like) }),
     onWriteSift: () => document.getElementById(SIFT_INPUT)?.focus(),
   });
@@ -62,19 +74,49 @@ export function RowsPlace() {
         onMovesOn={setMovesOn}
       />
       {shown.group === "copies" && <Copies shown={shown} parts={parts} />}
-      <div className="relative min-h-0 flex-1">
-        <FieldStates
-          field={shown.field}
-          data={shown.data}
-          sift={shown.sift}
-          arriving={arriving}
-          onShowAll={() => setAddress({ sift: undefined })}
-          onBringIn={bringIn}
-        />
-        {shown.total > 0 && <ShownField parts={parts} />}
+      <div className="flex min-h-0 flex-1">
+        {found && <FoundBeside shown={shown} />}
+        <div className="relative min-h-0 min-w-0 flex-1">
+          <FieldStates
+            hushed={found && looked?.looked_at === null}
+            field={shown.field}
+            data={shown.data}
+            sift={shown.sift}
+            arriving={arriving}
+            onShowAll={() => setAddress({ sift: undefined, group: undefined })}
+            onBringIn={bringIn}
+          />
+          {shown.total > 0 && <ShownField parts={parts} />}
+        </div>
       </div>
       <FieldOverlays parts={parts} />
     </DropArea>
+  );
+}
+
+/** Of each kind of finding those of the pictures that stand in its row. */
+function idsByKind(shown: RowsShown, ids: readonly number[]): Map<string, number[]> {
+  const ends: { kind: string; end: number }[] = [];
+  for (const row of shown.rows) {
+    ends.push({ kind: row.key.replace(/^finding-/, ""), end: (ends.at(-1)?.end ?? 0) + row.count });
+  }
+  const found = new Map<string, number[]>();
+  for (const id of ids) {
+    const at = shown.index.indexOf(id);
+    // A Sift for one kind shows what has others too, in the row of the costliest.
+    const row = at === undefined ? undefined : ends.find((entry) => at < entry.end)?.kind;
+    const kind = kindOf(shown.sift) ?? row;
+    if (kind && kind !== "none") found.set(kind, [...(found.get(kind) ?? []), id]);
+  }
+  return found;
+}
+
+function FoundBeside({ shown }: { shown: RowsShown }) {
+  const { project } = usePlace();
+  const findings = useFindings(project.id, true);
+  const looking = useUnderWay(project.id, ["findings"]);
+  return (
+    <FindingsPanel projectId={project.id} findings={findings.data} sift={shown.sift} looking={looking} />
   );
 }
 
@@ -95,6 +137,7 @@ function Tools(
   const { chosen, desk, setLaid } = props.parts;
   const bin = useBin(project.id);
   const copies = useCopies(project.id, shown.field.data !== undefined);
+  const findings = useFindings(project.id, shown.field.data !== undefined);
   return (
     <RowsTools
       projectId={project.id}
@@ -103,6 +146,7 @@ function Tools(
       chosen={chosen.chosen.length}
       binned={bin.data?.count ?? 0}
       copies={copies.data}
+      findings={findings.data}
       run={run}
       group={shown.group}
       size={shown.size}
@@ -128,7 +172,7 @@ function Copies({ shown, parts: { chosen, mending, desk } }: Parts) {
       searching={searching}
       chosen={chosen.chosen}
       onKeep={(ids) => void mending.keepOfCopies(ids)}
-      onDismiss={desk.dismissCopies}
+      onDismiss={desk.dismiss}
       onSearch={() => void mending.searchCopies()}
     />
   );

@@ -1,8 +1,10 @@
 /** What can be done with the field as a whole, above it, and how it is laid out. */
 import { Link } from "react-router";
 import type { CopiesOf, Run } from "../../api/client";
+import type { Findings } from "../../api/findingQueries";
 import { TILE_SIZES, type TileSize } from "../../domain/field";
 import { GROUPS, type GroupKey } from "../../domain/fieldRows";
+import { ALL_FOUND, toSettle } from "../../domain/findings";
 import { Button } from "../../parts/Button";
 import { Choice } from "../../parts/Choice";
 import { SendingLine } from "../bring-in/SendingLine";
@@ -16,6 +18,7 @@ interface Props {
   chosen: number;
   binned: number;
   copies: CopiesOf | undefined;
+  findings: Findings | undefined;
   run: Run | undefined;
   group: GroupKey;
   size: TileSize;
@@ -36,6 +39,7 @@ const GROUP_WORDS: Record<GroupKey, string> = {
   format: "file format",
   predicted: "predicted class",
   copies: "copies",
+  finding: "findings",
   nothing: "nothing",
 };
 
@@ -78,9 +82,19 @@ export function RowsTools(props: Props) {
 }
 
 /** What stands beside the rows: copies, and what was put into the bin. */
-function Aside({ projectId, copies, group, binned, onAddress }: Props) {
+function Aside({ projectId, copies, findings, group, binned, nothing, onAddress }: Props) {
   return (
     <>
+      {group !== "finding" && findings && !nothing && (
+        <button
+          type="button"
+          className="cursor-pointer text-quiet hover:underline"
+          title="What checks of the pictures turned up, and what to do about it"
+          onClick={() => onAddress({ group: "finding", sift: ALL_FOUND })}
+        >
+          {findings.looked_at ? `Findings ${toSettle(findings).toLocaleString("en")}` : "Findings"}
+        </button>
+      )}
       {!!copies?.groups && group !== "copies" && (
         <button
           type="button"

@@ -33,7 +33,7 @@ export function useShownField() {
     group,
     sift,
     size: tileSizeOf(params.get("tile"), 56),
-    heads: (group === "copies" ? "above" : "left") as Heads,
+    heads: (group === "copies" || group === "finding" ? "above" : "left") as Heads,
     looking,
     field,
     data,

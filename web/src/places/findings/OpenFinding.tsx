@@ -1,0 +1,58 @@
+/** One finding opened: what it does to a result, what to do, its measure, and what settles all of it at once. */
+import type { FindingLine, Settling } from "../../api/findingQueries";
+import { useAddress } from "../../app/context";
+import { expectedWords } from "../../domain/findings";
+import { Button } from "../../parts/Button";
+import { MeasureHistogram } from "./MeasureHistogram";
+
+interface Props {
+  projectId: number;
+  line: FindingLine;
+  sift: string;
+  settling: Settling;
+}
+
+export function OpenFinding({ projectId, line, sift, settling }: Props) {
+  const [, setAddress] = useAddress();
+  const words = expectedWords(line);
+  return (
+    <div className="px-3 pb-3 text-sm">
+      <p>{line.effect}</p>
+      <p className="mt-1">{line.mend}</p>
+      {line.detail && <p className="mt-1 text-quiet">{line.detail}</p>}
+      {words && <p className="mt-1 text-quiet">{`${line.count} are named, ${words}.`}</p>}
+      {line.measure && <MeasureHistogram projectId={projectId} line={line} sift={sift} />}
+      <div className="mt-2 flex flex-wrap gap-2">
+        {line.name === "label" && (
+          <Button
+            title="As one step, which can be taken back"
+            onClick={() => settling.putRight()}
+          >{`Take all ${line.count} proposals`}</Button>
+        )}
+        {line.of_pictures && (
+          <Button
+            title="For good: they are not named again. One step, which can be taken back"
+            onClick={() => settling.dismiss(line.name)}
+          >
+            None of them is a fault
+          </Button>
+        )}
+        {!line.of_pictures && line.sift && (
+          <Button onClick={() => setAddress({ sift: line.sift ?? undefined, group: groupOf(line) })}>
+            Show these pictures
+          </Button>
+        )}
+        {!line.of_pictures && !LIVES_ELSEWHERE.has(line.name) && (
+          <Button onClick={() => settling.hide(line.name, true)}>It is no fault</Button>
+        )}
+      </div>
+    </div>
+  );
+}
+
+// Settled picture by picture where copies and labels are.
+const LIVES_ELSEWHERE = new Set(["two-labels", "parted-copies"]);
+
+function groupOf(line: FindingLine): string | undefined {
+  return LIVES_ELSEWHERE.has(line.name) ? "copies" : undefined;
+}
