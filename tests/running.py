@@ -150,11 +150,15 @@ class Running:
     def bring_in(self, name: str, archive: bytes) -> int:
         """A new project with the pictures of a zip; its id."""
         project: int = self.ask("POST", "/api/projects", json={"name": name})["id"]
+        self.bring_in_more(project, archive)
+        return project
+
+    def bring_in_more(self, project: int, archive: bytes) -> None:
+        """The pictures of a zip into a project that is there."""
         upload = self.ask("POST", "/api/uploads")["id"]
         self.ask("PUT", f"/api/uploads/{upload}/files", data={"path": "in.zip"}, files={"file": ("file", archive)})
         job = self.ask("POST", f"/api/projects/{project}/uploads/{upload}/import", json={"source_name": "in.zip"})
         self.wait_job(job["id"])
-        return project
 
     def job(self, job_id: int) -> Any:
         """A job of the tray."""

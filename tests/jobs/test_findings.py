@@ -206,10 +206,11 @@ def test_a_worker_that_dies_leaves_what_was_found_and_measures_nothing_twice(
         assert look_for_findings(session, crystals_in) is None
         measured = session.scalar(text("select max(xmin::text::bigint) from picture_measure"))
 
+    def dies(*_: Any) -> None:
+        raise KeyboardInterrupt
+
     with monkeypatch.context() as patch:
-        patch.setattr(
-            "vast_orchard.jobs.finding.looking.picture_facts", lambda *_: (_ for _ in ()).throw(KeyboardInterrupt)
-        )
+        patch.setattr("vast_orchard.jobs.finding.looking.picture_facts", dies)
         with pytest.raises(KeyboardInterrupt):
             world.run(job or 0)
     assert _line(_read(client, crystals_in), "blurred")["count"] == before
@@ -229,6 +230,7 @@ def test_labels_are_held_against_folds_put_right_and_looked_at_again(client: Tes
     # Bright ones among the dark: three labels are wrong.
     wrong = [f"plate/wrong-{n}.png" for n in range(3)]
     world.bring_in_apart(project, {**members, **{name: png(900 + n, level=180) for n, name in enumerate(wrong)}})
+    client.post(f"/api/projects/{project}/copies/search")
     _look(client, world, project)
     recipe: dict[str, Any] = small_recipe(epochs=8)
     body = {

@@ -26,7 +26,9 @@ def measure_histogram(
         return {"bounds": [], "counts": [], "named": []}
     low, high = float(low), float(high)
     width = (high - low) / _BARS or 1.0
-    bar: Any = func.least(cast(func.floor((values.c.value - low) / literal(width)), Integer), _BARS - 1)
+    # Rounding must not put the ends into bars that there are not.
+    raw = cast(func.floor((values.c.value - low) / literal(width)), Integer)
+    bar: Any = func.greatest(func.least(raw, _BARS - 1), 0)
     named = (
         select(Finding.picture_id)
         .join(Picture, Picture.id == Finding.picture_id)
