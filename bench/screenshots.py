@@ -70,11 +70,20 @@ def _rows(camera: _Camera) -> None:
     camera.go("rows")
     camera.wait("canvas[data-painted=whole]")
     camera.take("rows")
-    camera.go("rows?sift=wrong%20order%3A-loss&tile=104")
+
+
+def _findings(camera: _Camera) -> None:
+    """Labels that the folds contradict which `_plans` has left."""
+    ask = f"{camera.address}/api/projects/{camera.project}/findings"
+    httpx2.post(f"{ask}/look").raise_for_status()
+    while not httpx2.get(ask).json()["answers"]:
+        time.sleep(1)
+    camera.go("rows?group=finding&sift=finding:any+order:-finding&tile=104")
+    camera.wait("[data-finding=label]")
+    camera.browser.find_element(By.CSS_SELECTOR, "[data-finding=label] button").click()
+    time.sleep(2)
     camera.wait("canvas[data-painted=whole]")
-    camera.browser.find_element(By.ID, "sift-line").send_keys(" predicted:")
-    camera.wait("[role=option]")
-    camera.take("sift")
+    camera.take("findings")
 
 
 def _bringing_in(camera: _Camera) -> None:
@@ -347,7 +356,7 @@ def main() -> None:
     _TARGET.mkdir(parents=True, exist_ok=True)
     steps: tuple[Callable[[_Camera], None], ...] = (
         _rows, _area, _bringing_in, _review, _release, _one_page,
-        _serving, _network_file, _runs, _ingredients, _compare, _plans,
+        _serving, _network_file, _runs, _ingredients, _compare, _plans, _findings,
     )  # fmt: skip
     try:
         for step in steps:

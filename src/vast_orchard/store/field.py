@@ -118,7 +118,7 @@ def _key(group: Grouping, scope: SiftScope) -> tuple[ColumnElement[Any], ColumnE
             return Picture.copy_group.expression, func.coalesce(agrees * 2**32 + Picture.copy_group, 2**62)
         case Grouping.FINDING:
             # Of several findings a picture stands with the costliest.
-            return costliest()
+            return costliest(scope.project_id)
         case Grouping.NOTHING:
             return literal("all"), literal(0)
 

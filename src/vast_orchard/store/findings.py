@@ -111,17 +111,11 @@ def finding_counts(session: Session, project_id: int) -> dict[str, tuple[int, in
         .where(Finding.project_id == project_id)
         .group_by(Finding.kind)
     )
-    dismissed = {
-        kind.value: session.scalar(
-            select(func.count()).where(
-                Picture.project_id == project_id,
-                Picture.deleted_at.is_(None),
-                Picture.dismissed.op("&")(kind.bit) != 0,
-            )
-        )
-        or 0
-        for kind in FindingKind
-    }
+    bits = [func.count().filter(Picture.dismissed.op("&")(kind.bit) != 0) for kind in FindingKind]
+    said = session.execute(
+        select(*bits).where(Picture.project_id == project_id, Picture.deleted_at.is_(None), Picture.dismissed != 0)
+    ).one()
+    dismissed = {kind.value: int(count) for kind, count in zip(FindingKind, said, strict=True)}
     found = {kind: waiting for kind, waiting, _ in session.execute(query)}
     return {kind.value: (found.get(kind.value, 0), dismissed[kind.value]) for kind in FindingKind}
 

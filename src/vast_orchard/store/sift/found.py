@@ -47,13 +47,10 @@ def strangest() -> ColumnElement[Any]:
     )
 
 
-def costliest() -> tuple[ColumnElement[Any], ColumnElement[Any]]:
-    """The kind of a picture's costliest open finding, and its place among the kinds; neither where there is none."""
-    place = (
-        select(func.min(case(_ORDER, value=Finding.kind)))
-        .where(Finding.picture_id == Picture.id, open_finding())
-        .correlate(Picture)
-        .scalar_subquery()
-    )
-    name = case(*((place == n, kind) for kind, n in _ORDER.items()), else_=None)
-    return name, func.coalesce(place, len(_ORDER))
+def costliest(project_id: int) -> tuple[ColumnElement[Any], ColumnElement[Any]]:
+    """The kind of a picture's costliest open finding, and its place among the kinds; no kind where there is none."""
+    # Each kind is asked once for all pictures: to look each picture's findings up takes twenty times as long.
+    tests = [(found_as(kind, project_id), kind, place) for kind, place in _ORDER.items()]
+    name = case(*((test, kind) for test, kind, _ in tests if test is not None), else_=None)
+    place = case(*((test, number) for test, _, number in tests if test is not None), else_=len(_ORDER))
+    return name, place
