@@ -27,6 +27,7 @@ _VIEWS = (
     ("/p/{p}/rows", _FIELD, "Take out"),
     ("/p/{p}/rows", _FIELD, "New class"),
     ("/p/{p}/rows?group=copies&sift=copies", "[data-testid=copies]", ""),
+    ("/p/{p}/rows?group=finding&sift=finding:any", "[data-testid=findings] button", "Look for findings"),
     ("/p/{p}/rows/area", "[data-testid=area-tile]", ""),
     ("/p/{p}/rows/area", "[data-testid=area-tile]", "what stands out"),
     ("/p/{p}/rows/bin", "section[aria-label=Bin]", ""),

@@ -111,15 +111,15 @@ def of_picture(
             "kind": row.kind,
             "title": titles[row.kind],
             "weight": row.weight,
-            "doubt": _doubt(session, row) if row.kind == FindingKind.LABEL else None,
+            "doubt": _doubt(session, row) if row.kind is FindingKind.LABEL else None,
         }
         for row in findings.findings_of(session, project.id, picture_id)
     ]
 
 
-def _doubt(session: Session, row: Any) -> dict[str, Any]:
-    def near(class_id: int) -> list[dict[str, Any]]:
-        found = findings.nearest_of_class(session, row.picture_id, class_id, _NEAR)
+def _doubt(session: Session, row: findings.FoundPicture) -> dict[str, Any]:
+    def near(class_id: int | None) -> list[dict[str, Any]]:
+        found = findings.nearest_of_class(session, row.picture_id, class_id or 0, _NEAR)
         return [{"picture_id": number, "sha256": sha256} for number, sha256 in found]
 
     return {

@@ -64,7 +64,7 @@ def read_model(model: ModelOf) -> ModelValue:
 def _check_set(session: Session, model: ModelValue, name: str) -> None:
     """That the set is there, and the model will not change under its judgement."""
     models.check_may_be_tested(session, model.id)
-    _ = model.weights_path  # asking it needs them
+    model.check_weights()  # asking it needs them
     if name == Sets.OUTSIDE:
         if not any(outside.count_outside(session, model).values()):
             raise ConflictError("No picture lies outside the sets of this run.", "Bring in more, or judge a set.")

@@ -124,7 +124,7 @@ def list_exports(session: SessionOf, model: ModelOf) -> Sequence[ExportValue]:
 @router.post("/models/{model_id}/exports", response_model=ExportRead, status_code=http.HTTP_202_ACCEPTED)
 def create_export(session: SessionOf, model: ModelOf, body: ExportCreate | None = None) -> ExportValue:
     """Make and prove a form of the model, as a job."""
-    _ = model.weights_path  # said at once, and not by the job
+    model.check_weights()  # said at once, and not by the job
     asked = body or ExportCreate.model_validate({})
     entry = exports.create_export(session, model.project_id, model.id, calibrated=asked.calibrated, form=asked.form)
     start_job(session, model.project_id, JobKind.EXPORT, f"Export run {model.run_number} as {asked.form}", entry.id)

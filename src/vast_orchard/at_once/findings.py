@@ -92,7 +92,9 @@ def finding_lines(session: Session, project_id: int) -> dict[str, Any]:
     if found is None:
         return {"looked_at": None, "pictures": 0, "answers": None, "alone_by": "", "lines": []}
     report, counts = found.report, finding_counts(session, project_id)
-    by_picture = {name: _of_pictures(name, counts[name], report.get(name, {})) for name in counts}
+    by_picture: dict[str, dict[str, Any]] = {
+        name: _of_pictures(name, counts[name], report.get(name, {})) for name in counts
+    }
     hidden = set(found.dismissed)
     lines = [
         by_picture["label"],
@@ -126,7 +128,12 @@ def _of_pictures(name: str, counts: tuple[int, int], report: dict[str, Any]) -> 
         name, *_WORDS[name], waiting,
         expected=report.get("expected", 0.0), dismissed=dismissed, sift=f"finding:{name}", of_pictures=True,
         measure=HARD[name].measure if name in HARD else None,
+        detail=f"Compared by {_compared_by(report['by'])}." if name == "alone" and report.get("by") else "",
     )  # fmt: skip
+
+
+def _compared_by(told: str) -> str:
+    return f"the last features of {told}" if told.startswith("run ") else "what a tile of 24 pixels looks like"
 
 
 def _telltale(

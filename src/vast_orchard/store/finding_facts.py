@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from vast_orchard.store.areas import area_now
 from vast_orchard.store.schema import (
     Import,
     Judgement,
@@ -21,7 +22,7 @@ from vast_orchard.store.schema import (
 )
 from vast_orchard.store.values import JudgedPictureValue
 
-__all__ = ["Answerer", "PictureFacts", "answerer_of", "picture_facts", "stored_answers_of", "to_measure"]
+__all__ = ["Answerer", "PictureFacts", "answerer_of", "picture_facts", "standing_pictures", "stored_answers_of"]
 
 _MEASURES = ("light", "span", "blur", "noise", "cut", "frame")
 
@@ -59,12 +60,13 @@ def _standing(project_id: int) -> tuple[Any, ...]:
     return Picture.project_id == project_id, Picture.deleted_at.is_(None), ~Picture.excluded, ~Picture.unsure
 
 
-def to_measure(session: Session, project_id: int) -> Sequence[JudgedPictureValue]:
-    """The pictures that take part, as those who measure ask for them."""
-    rows = session.execute(select(Picture.id, Picture.sha256, Picture.class_id).where(*_standing(project_id)))
+def standing_pictures(session: Session, project_id: int) -> Sequence[JudgedPictureValue]:
+    """The pictures that take part, each with its working area, in the order of their ids."""
+    columns = Picture.id, Picture.sha256, Picture.class_id, area_now(session, project_id)
+    rows = session.execute(select(*columns).where(*_standing(project_id)).order_by(Picture.id))
     return [
-        JudgedPictureValue(picture_id=number, sha256=sha256, class_id=label, area_id=None)
-        for number, sha256, label in rows
+        JudgedPictureValue(picture_id=number, sha256=sha256, class_id=label, area_id=area)
+        for number, sha256, label, area in rows
     ]
 
 

@@ -1,5 +1,6 @@
 """What is wrong with pictures: stored as it was found, counted as it stands now, settled, and dismissed for good."""
 
+import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -16,13 +17,12 @@ from vast_orchard.store.sift.found import open_finding
 from vast_orchard.store.values import ActionValue
 
 __all__ = [
+    "FindingReportValue",
     "FoundPicture",
-    "LabelFinding",
     "dismiss_findings",
     "finding_counts",
     "finding_report",
     "findings_of",
-    "label_findings",
     "nearest_of_class",
     "put_right",
     "set_dismissed_facts",
@@ -44,14 +44,12 @@ class FoundPicture:
 
 
 @dataclass(frozen=True, kw_only=True)
-class LabelFinding:
-    """A label that answers contradict."""
+class FindingReportValue:
+    """What was found besides single pictures, when somebody looked last."""
 
-    picture_id: int
-    class_id: int
-    proposal: int
-    p_label: float
-    p_proposal: float
+    looked_at: dt.datetime
+    report: Mapping[str, Any]  # see `jobs.finding.looking`
+    dismissed: Sequence[str]  # names of what is no matter of single pictures
 
 
 def store_findings(session: Session, project_id: int, found: Sequence[FoundPicture], report: Mapping[str, Any]) -> None:
@@ -82,9 +80,12 @@ def store_findings(session: Session, project_id: int, found: Sequence[FoundPictu
     tell(session, "pictures", project_id)
 
 
-def finding_report(session: Session, project_id: int) -> FindingReport | None:
-    """What was found besides single pictures, when somebody looked last."""
-    return session.get(FindingReport, project_id)
+def finding_report(session: Session, project_id: int) -> FindingReportValue | None:
+    """What was found besides single pictures, when somebody looked last; None if nobody has."""
+    row = session.get(FindingReport, project_id)
+    if row is None:
+        return None
+    return FindingReportValue(looked_at=row.looked_at, report=row.report, dismissed=row.dismissed)
 
 
 def set_dismissed_facts(session: Session, project_id: int, name: str, *, dismissed: bool) -> None:
@@ -181,32 +182,21 @@ def put_right(session: Session, project_id: int, window: str, picture_ids: Seque
     return action_value(action, len(rows))
 
 
-def findings_of(session: Session, project_id: int, picture_id: int) -> Sequence[Finding]:
+def findings_of(session: Session, project_id: int, picture_id: int) -> Sequence[FoundPicture]:
     """What waits to be settled of one picture, the costliest first."""
-    order = {kind.value: place for place, kind in enumerate(FindingKind)}
     rows = session.scalars(
         select(Finding)
         .join(Picture, Picture.id == Finding.picture_id)
         .where(Finding.project_id == project_id, Finding.picture_id == picture_id, open_finding())
-    ).all()
-    return sorted(rows, key=lambda row: order.get(row.kind, len(order)))
-
-
-def label_findings(session: Session, project_id: int) -> Sequence[LabelFinding]:
-    """Labels that wait to be settled, the most contradicted first."""
-    rows = session.scalars(
-        select(Finding)
-        .join(Picture, Picture.id == Finding.picture_id)
-        .where(Finding.project_id == project_id, Finding.kind == FindingKind.LABEL.value, open_finding())
-        .order_by(Finding.weight.desc(), Finding.picture_id)
     )
-    return [
-        LabelFinding(
-            picture_id=row.picture_id, class_id=row.class_id or 0, proposal=row.proposal or 0,
-            p_label=row.p_label or 0.0, p_proposal=row.p_proposal or 0.0,
+    found = [
+        FoundPicture(
+            picture_id=row.picture_id, kind=FindingKind(row.kind), weight=row.weight, class_id=row.class_id,
+            proposal=row.proposal, p_label=row.p_label, p_proposal=row.p_proposal,
         )
         for row in rows
     ]  # fmt: skip
+    return sorted(found, key=lambda one: list(FindingKind).index(one.kind))
 
 
 def nearest_of_class(session: Session, picture_id: int, class_id: int, count: int) -> list[tuple[int, str]]:

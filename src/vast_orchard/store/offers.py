@@ -94,7 +94,7 @@ def offer_model(
     """
     if not model.frozen:
         raise ConflictError(f"Run {model.run_number} goes on.", "Wait until it has ended, or stop it.")
-    _ = model.weights_path
+    model.check_weights()
     name = checked_name(name, "model")
     session.get_one(Project, model.project_id, with_for_update=True)
     of_name = (Offer.project_id == model.project_id, func.lower(Offer.name) == name.lower())

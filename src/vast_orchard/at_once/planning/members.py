@@ -32,7 +32,7 @@ def check_members(session: Session, project_id: int, model_ids: Sequence[int]) -
     for model in models:
         if model.project_id != project_id:
             raise ConflictError(f"Model {model.id} is of another project.", "Choose models of this one.")
-        _ = model.weights_path
+        model.check_weights()
         if not model.frozen:
             raise ConflictError(f"Run {model.run_number} has not ended.", "Wait for it, or stop it.")
         if {entry["id"] for entry in model.classes} != {entry["id"] for entry in first.classes}:

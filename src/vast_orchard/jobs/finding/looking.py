@@ -1,7 +1,6 @@
 """Looks for findings: measures what nobody has measured, holds labels against answers, and stores what turned up."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -21,8 +20,8 @@ from vast_orchard.store.finding_facts import (
     PictureFacts,
     answerer_of,
     picture_facts,
+    standing_pictures,
     stored_answers_of,
-    to_measure,
 )
 from vast_orchard.store.findings import FoundPicture, store_findings
 from vast_orchard.store.models import list_models
@@ -49,7 +48,7 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
         A person stopped it; what was found before stays, and what was measured is not measured again.
     """
     with context.database.session() as session:
-        wanted = to_measure(session, project_id)
+        wanted = standing_pictures(session, project_id)
     measure_pictures(context, wanted, progress)
     with context.database.session() as session:
         split_id = newest_split_id(session, project_id)
@@ -61,7 +60,7 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
     found, report = [*found, *more], {**report, "label": by}
     progress.advance()
     labelled = [one for one in facts if one.class_id is not None]
-    more, by = _alone(context, project_id, labelled, progress)
+    more, by = _alone(context, project_id, labelled, wanted, progress)
     found, report = [*found, *more], {**report, "alone": by}
     report["telltale"] = telltale_findings(labelled)
     progress.advance()
@@ -103,14 +102,20 @@ def _or_none(value: float) -> float | None:
 
 
 def _alone(
-    context: WorkContext, project_id: int, labelled: Sequence[PictureFacts], progress: Progress
+    context: WorkContext,
+    project_id: int,
+    labelled: Sequence[PictureFacts],
+    standing: Sequence[JudgedPictureValue],
+    progress: Progress,
 ) -> tuple[list[FoundPicture], dict[str, Any]]:
     """By the last features of the newest model that knows all these classes, else by what a small tile looks like."""
     if len(labelled) < 2:
         return [], {"by": "", "expected": 0.0}
     entry = _featuring(context, project_id, labelled) if len(labelled) <= _MOST_BY_NETWORK else None
     if entry is not None:
-        kept, features = list(labelled), _by_network(context, entry, labelled, progress)
+        known = {one.id: one for one in labelled}
+        asked = [one for one in standing if one.picture_id in known]
+        kept, features = [known[one.picture_id] for one in asked], _by_network(context, entry, asked, progress)
         by = f"run {entry.run_number}"
     else:
         kept, features = _by_prints(context, project_id, labelled)
@@ -136,16 +141,11 @@ def _featuring(context: WorkContext, project_id: int, labelled: Sequence[Picture
 
 
 def _by_network(
-    context: WorkContext, entry: ModelValue, labelled: Sequence[PictureFacts], progress: Progress
+    context: WorkContext, entry: ModelValue, asked: Sequence[JudgedPictureValue], progress: Progress
 ) -> FloatArray:
     model: Model = read_model(context.store.read(entry.weights_path))
-    before = replace(model.preprocessing, area=None)
-    asked = [
-        JudgedPictureValue(picture_id=one.id, sha256=one.sha256, class_id=one.class_id, area_id=None)
-        for one in labelled
-    ]
     make_ready(lambda _words: None)
-    pixels, team = run_pixels(context, asked, before, progress), make_team(context.settings)
+    pixels, team = run_pixels(context, asked, model.preprocessing, progress), make_team(context.settings)
     progress.stage("Looking for what is alone", len(asked))
     parts = []
     for start in range(0, len(asked), _AT_ONCE):

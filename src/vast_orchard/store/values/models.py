@@ -45,19 +45,24 @@ class ModelValue:
 
     @property
     def weights_path(self) -> str:
-        """Where its weights lie.
+        """Where its weights lie; raises as `check_weights`."""
+        self.check_weights()
+        assert self.path is not None, "there are weights"
+        return self.path
+
+    def check_weights(self) -> None:
+        """See to it that there is a network to ask.
 
         Raises
         ------
         ConflictError
-            It has none: it is what several folds answered.
+            There is none: it is what several folds answered.
         """
-        if self.path is None:
+        if not self.has_weights:
             raise ConflictError(
                 f"Run {self.run_number} is what the folds of a plan answered: no one network stands behind it.",
                 "Open the run of a fold, or have the final training of the plan.",
             )
-        return self.path
 
 
 @dataclass(frozen=True, kw_only=True)

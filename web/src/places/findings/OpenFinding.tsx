@@ -3,6 +3,7 @@ import type { FindingLine, Settling } from "../../api/findingQueries";
 import { useAddress } from "../../app/context";
 import { expectedWords } from "../../domain/findings";
 import { Button } from "../../parts/Button";
+import { Help } from "../../parts/Help";
 import { MeasureHistogram } from "./MeasureHistogram";
 
 interface Props {
@@ -18,7 +19,9 @@ export function OpenFinding({ projectId, line, sift, settling }: Props) {
   return (
     <div className="px-3 pb-3 text-sm">
       <p>{line.effect}</p>
-      <p className="mt-1">{line.mend}</p>
+      <p className="mt-1">
+        <Help guide={`findings#${passageOf(line)}`}>{line.mend}</Help>
+      </p>
       {line.detail && <p className="mt-1 text-quiet">{line.detail}</p>}
       {words && <p className="mt-1 text-quiet">{`${line.count} are named, ${words}.`}</p>}
       {line.measure && <MeasureHistogram projectId={projectId} line={line} sift={sift} />}
@@ -48,6 +51,13 @@ export function OpenFinding({ projectId, line, sift, settling }: Props) {
       </div>
     </div>
   );
+}
+
+function passageOf(line: FindingLine): string {
+  if (line.measure) return "hard-to-see";
+  if (line.name.startsWith("tells:")) return "what-gives-a-class-away";
+  if (line.name.startsWith("apart:")) return "test-and-training";
+  return line.name === "alone" ? "alone" : "labels";
 }
 
 // Settled picture by picture where copies and labels are.
