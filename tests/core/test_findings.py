@@ -161,6 +161,18 @@ def test_what_is_unlike_all_others_of_its_class_is_alone_by_a_slow_twin_too() ->
     assert set(np.argsort(found.far)[-6:]) <= set(order)
 
 
+def test_of_a_large_class_a_draw_stands_for_all_and_the_same_are_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    random = np.random.default_rng(4)
+    points = random.normal(0, 1, (900, 5)).astype(np.float32)
+    points[:7] = 60 * np.eye(5)[[0, 1, 2, 3, 4, 0, 1]] * np.array([1, 1, 1, 1, 1, -1, -1])[:, None]
+    labels = np.zeros(900, int)
+    whole = alone(points, labels)
+    monkeypatch.setattr("vast_orchard.core.findings.alone._COMPARED", 300)
+    drawn = alone(points, labels)
+    assert set(range(7)) <= set(np.flatnonzero(whole.named)) & set(np.flatnonzero(drawn.named))
+    assert drawn.named.sum() <= 14
+
+
 def test_of_a_class_of_few_nothing_is_alone() -> None:
     assert not alone(np.eye(9, dtype=np.float32), np.zeros(9, int)).named.any()
 

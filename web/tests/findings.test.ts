@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { FindingLine, Findings, Histogram } from "../src/api/findingQueries";
+import type { FindingLine, Findings, Histogram } from "../src/api/client";
 import {
   answersWords,
   expectedWords,

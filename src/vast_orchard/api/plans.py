@@ -29,9 +29,8 @@ from vast_orchard.at_once.planning.asking import asked_order, offered_knobs
 from vast_orchard.at_once.planning.members import check_members
 from vast_orchard.at_once.planning.order import PlanOrder
 from vast_orchard.at_once.planning.sketch import best_run, check_time, fold_pairs, plan_sketch, planned_knobs
-from vast_orchard.at_once.planning.starts import check_unlearnt, source_named
+from vast_orchard.at_once.planning.starts import check_unlearnt, named_sources, start_in
 from vast_orchard.at_once.planning.values import plan_summary, plan_values
-from vast_orchard.core.planning.knobs import NOTHING
 from vast_orchard.errors import ConflictError, InputError
 from vast_orchard.jobs.planning.creating import add_trials, begin_plan, go_on_with_plan, stop_plan
 from vast_orchard.jobs.planning.finishing import start_final
@@ -73,13 +72,12 @@ def _asked(session: Session, parts: Parts, project_id: int, body: RunPlanCreate)
     wish = ordered(session, parts, project_id, body.recipe)
     assert wish.recipe is not None, "a plan has a recipe"
     asked = {**body.model_dump(exclude={"recipe"}), "space": [knob.model_dump() for knob in body.space]}
-    names = [str(name) for knob in body.space if knob.name == "start" for name in knob.values if name != NOTHING]
-    sources = {name: source_named(session, project_id, name) for name in names}
+    sources = named_sources(session, project_id, asked["space"])
     check_unlearnt(session, project_id, body.split_id, list(sources.values()))
     found = {name: start_of(session, parts, project_id, body.recipe, one) for name, one in sources.items()}
-    starts = {name: start for name, (start, _) in found.items()}
+    starts = {name: start_in(recipe) for name, (recipe, _) in found.items()}
     order = asked_order(session, project_id, wish.recipe, asked, _draw(parts), starts)
-    files = {start.start.digest: data for start, data in found.values()}
+    files = {starts[name].start.digest: data for name, (_, data) in found.items()}
     if order.recipe.start is not None and wish.start_file is not None:
         files[order.recipe.start.digest] = wish.start_file
     return order, files

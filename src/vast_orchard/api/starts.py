@@ -20,7 +20,6 @@ from vast_orchard.at_once.catalogue import complete_settings, recipe_of
 from vast_orchard.at_once.network_times import pace_here
 from vast_orchard.at_once.networks import network_by_name
 from vast_orchard.at_once.starting_points import Source, StartPlace, find_start, read_start, starter_values
-from vast_orchard.core.planning.trial_recipe import NamedStart
 from vast_orchard.errors import InputError, SettingError
 from vast_orchard.jobs.training.starting import RunOrder
 from vast_orchard.store.classes import list_classes
@@ -96,7 +95,7 @@ def ordered(session: Session, parts: Parts, project_id: int, asked: RecipeCreate
 
 def start_of(
     session: Session, parts: Parts, project_id: int, asked: RecipeCreate, source: Source
-) -> tuple[NamedStart, bytes]:
+) -> tuple[dict[str, Any], bytes]:
     """What a recipe would be if it started from a source, and the weights of that; the network is the source's own.
 
     What learns is as the recipe says, or all at the rate that is proposed.
@@ -114,9 +113,8 @@ def start_of(
     planned = _planned(session, parts, project_id, place, wanted)
     if planned["failure"]:
         raise SettingError(f"{place.words}: {planned['failure']['what']}", planned["failure"]["mend"])
-    recipe = recipe_of(planned["recipe"])
-    assert recipe.start is not None, "it was asked for"
-    return NamedStart(start=recipe.start, network=recipe.network), read_start(parts.store, place)
+    recipe: dict[str, Any] = planned["recipe"]
+    return recipe, read_start(parts.store, place)
 
 
 def _wanted(session: Session, project_id: int, asked: RecipeCreate) -> tuple[dict[str, Any], int | None]:

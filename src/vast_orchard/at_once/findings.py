@@ -92,9 +92,7 @@ def finding_lines(session: Session, project_id: int) -> dict[str, Any]:
     if found is None:
         return {"looked_at": None, "pictures": 0, "answers": None, "alone_by": "", "lines": []}
     report, counts = found.report, finding_counts(session, project_id)
-    by_picture: dict[str, dict[str, Any]] = {
-        name: _of_pictures(name, counts[name], report.get(name, {})) for name in counts
-    }
+    by_picture = {name: _of_pictures(name, own, report.get(name, {})) for name, own in counts.items()}
     hidden = set(found.dismissed)
     lines = [
         by_picture["label"],

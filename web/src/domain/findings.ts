@@ -1,5 +1,5 @@
 /** Findings in words, and which of them the address shows. */
-import type { FindingLine, Findings, Histogram } from "../api/findingQueries";
+import type { FindingLine, Findings, Histogram } from "../api/client";
 import { duration, plural } from "./words";
 
 /** Rows of the field, by the kind that they stand for. */

@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from vast_orchard.api.schemas.base import PictureId, Write
 
 __all__ = [
+    "AnswersRead",
     "FactDismiss",
     "FindingLineRead",
     "FindingsDismiss",
@@ -15,6 +16,7 @@ __all__ = [
     "FoldsAskedRead",
     "HistogramRead",
     "LabelDoubtRead",
+    "NearRead",
     "PictureFindingRead",
 ]
 

@@ -1,11 +1,14 @@
 """What the trials of a search can start from, by the names that people read: nothing, starters, models of runs."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.starting_points import Source
 from vast_orchard.core.planning.knobs import NOTHING
+from vast_orchard.core.planning.trial_recipe import NamedStart
+from vast_orchard.core.training.recipe import recipe_from_json
 from vast_orchard.errors import SettingError
 from vast_orchard.starters.shipped import starters
 from vast_orchard.store.models import get_model
@@ -14,7 +17,7 @@ from vast_orchard.store.splits import newest_split_id
 from vast_orchard.store.starting_models import list_starting_models
 from vast_orchard.store.values import StartingModel
 
-__all__ = ["check_unlearnt", "source_named", "start_names"]
+__all__ = ["check_unlearnt", "named_sources", "start_in", "start_names"]
 
 # Models that are offered, of the project and of others; what was trained last is what is tried further.
 _OFFERED = 12
@@ -30,14 +33,28 @@ def start_names(session: Session, project_id: int) -> list[str]:
     return list(dict.fromkeys([NOTHING, *(f"the starter {one.name}" for one in starters()), *map(_words, models)]))
 
 
-def source_named(session: Session, project_id: int, name: str) -> Source:
-    """Where the weights of a name lie; of two models that are called alike the project's own, then the newest.
+def named_sources(session: Session, project_id: int, space: Sequence[Mapping[str, Any]]) -> dict[str, Source]:
+    """Where the weights lie that a space names to start from, by their names; nothing has none.
+
+    Of two models that are called alike the project's own is meant, then the newest.
 
     Raises
     ------
     SettingError
         Nothing is called so.
     """
+    named = [str(name) for knob in space if knob["name"] == "start" for name in knob.get("values") or ()]
+    return {name: _source(session, project_id, name) for name in named if name != NOTHING}
+
+
+def start_in(recipe: Mapping[str, Any]) -> NamedStart:
+    """The start of a recipe as it is stored, with the network that comes with it."""
+    found = recipe_from_json(recipe)
+    assert found.start is not None, "it starts from something"
+    return NamedStart(start=found.start, network=found.network)
+
+
+def _source(session: Session, project_id: int, name: str) -> Source:
     for one in starters():
         if name == f"the starter {one.name}":
             return Source(starter=one.name)

@@ -10,7 +10,8 @@ __all__ = ["FEWEST_FELLOWS", "alone"]
 # How far a picture is from the others is told by the third nearest: two strange ones may be copies of each other.
 _NEIGHBOUR = 3
 FEWEST_FELLOWS = 10  # a class of fewer has no middle to be far from
-_AT_ONCE = 1024
+# Distances that are held at once, and pictures of a class with which each is compared: of more a draw stands for all.
+_HELD, _COMPARED = 2**24, 20_000
 # Distances that differ by less than a quarter are alike.
 _LEAST = 0.25
 
@@ -43,11 +44,19 @@ def alone(features: FloatArray, labels: Array) -> Beyond:
 
 
 def _third_nearest(points: FloatArray) -> FloatArray:
-    lengths = (points**2).sum(axis=1)
-    found = np.empty(len(points))
-    for start in range(0, len(points), _AT_ONCE):
-        part = points[start : start + _AT_ONCE]
-        squares = lengths[start : start + _AT_ONCE, None] + lengths[None] - 2 * part @ points.T
-        # The nearest of all is the picture itself.
-        found[start : start + _AT_ONCE] = np.partition(squares, _NEIGHBOUR, axis=1)[:, _NEIGHBOUR]
+    count = len(points)
+    drawn = np.arange(count)
+    if count > _COMPARED:
+        drawn = np.sort(np.random.default_rng([1, count]).choice(count, _COMPARED, replace=False))
+    others = points[drawn]
+    lengths = (others**2).sum(axis=1)
+    found = np.empty(count)
+    step = max(1, _HELD // len(others))
+    for start in range(0, count, step):
+        part = points[start : start + step]
+        squares = (part**2).sum(axis=1)[:, None] + lengths[None] - 2 * part @ others.T
+        nearest = np.partition(squares, (_NEIGHBOUR - 1, _NEIGHBOUR), axis=1)
+        # The nearest of all is the picture itself, where it is among those that were drawn.
+        itself = np.isin(np.arange(start, start + len(part)), drawn, assume_unique=True)
+        found[start : start + step] = np.where(itself, nearest[:, _NEIGHBOUR], nearest[:, _NEIGHBOUR - 1])
     return np.sqrt(np.maximum(found, 0.0))

@@ -37,7 +37,12 @@ def parts_of(values: Sequence[object]) -> tuple[Array, list[str]]:
     Parameters
     ----------
     values : sequence
-        Numbers, or names; None is a part of its own.
+        Of N pictures, numbers or names; None is a part of its own.
+
+    Returns
+    -------
+    ndarray, shape (N,), int64
+    list of str
     """
     numbers = all(isinstance(value, int | float) and not isinstance(value, bool) for value in values)
     distinct = sorted({value for value in values if value is not None}, key=lambda value: (str(type(value)), value))

@@ -1,8 +1,7 @@
 /** Everything that checks of the data turned up, in the order of what it costs; beside the field that shows it. */
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Job } from "../../api/client";
-import { type FindingLine, type Findings, type Settling, useSettling } from "../../api/findingQueries";
+import type { FindingLine, Findings, Job } from "../../api/client";
 import { useAddress } from "../../app/context";
 import { ALL_FOUND, answersWords, foldsWords, kindOf, partedLines, toSettle } from "../../domain/findings";
 import { jobWords } from "../../domain/jobs";
@@ -11,6 +10,7 @@ import { Button } from "../../parts/Button";
 import { ProgressBar } from "../../parts/ProgressBar";
 import { Reading } from "../../parts/States";
 import { OpenFinding } from "./OpenFinding";
+import { type Settling, useSettling } from "./useSettling";
 
 interface Props {
   projectId: number;

@@ -1,6 +1,7 @@
 /** How a measure is distributed, with what is named of it; dragging over a part shows the pictures there. */
 import { type PointerEvent, useRef, useState } from "react";
-import { type FindingLine, useHistogram } from "../../api/findingQueries";
+import type { FindingLine } from "../../api/client";
+import { useHistogram } from "../../api/findingQueries";
 import { useAddress } from "../../app/context";
 import { measureWords, type Range, rangeOfBars, rangeOfSift, siftOfRange } from "../../domain/findings";
 

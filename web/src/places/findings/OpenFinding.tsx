@@ -1,10 +1,11 @@
 /** One finding opened: what it does to a result, what to do, its measure, and what settles all of it at once. */
-import type { FindingLine, Settling } from "../../api/findingQueries";
+import type { FindingLine } from "../../api/client";
 import { useAddress } from "../../app/context";
 import { expectedWords } from "../../domain/findings";
 import { Button } from "../../parts/Button";
 import { Help } from "../../parts/Help";
 import { MeasureHistogram } from "./MeasureHistogram";
+import type { Settling } from "./useSettling";
 
 interface Props {
   projectId: number;

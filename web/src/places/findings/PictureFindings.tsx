@@ -1,6 +1,6 @@
 /** What waits to be settled of the picture in the Close-up; of a doubted label both classes, with their most alike. */
-import type { ClassOf } from "../../api/client";
-import { type PictureFinding, usePictureFindings } from "../../api/findingQueries";
+import type { ClassOf, PictureFinding } from "../../api/client";
+import { usePictureFindings } from "../../api/findingQueries";
 import { colourPlace } from "../../domain/classColour";
 import { score } from "../../domain/words";
 import { ClassSign } from "../../parts/ClassSign";

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import type { Job } from "../../api/client";
-import { useFindings, useSettling } from "../../api/findingQueries";
+import { useFindings } from "../../api/findingQueries";
 import { useBin, useCopies, useJobs } from "../../api/queries";
 import { useAddress, usePlace } from "../../app/context";
 import { kindOf } from "../../domain/findings";
@@ -12,6 +12,7 @@ import { FieldOverlays } from "../field/FieldOverlays";
 import { ShownField } from "../field/ShownField";
 import { type FieldDesk, useFieldDesk } from "../field/useFieldDesk";
 import { FindingsPanel } from "../findings/FindingsPanel";
+import { useSettling } from "../findings/useSettling";
 import { CopiesBar } from "../mending/CopiesBar";
 import { DropArea } from "./DropArea";
 import { FieldStates } from "./FieldStates";

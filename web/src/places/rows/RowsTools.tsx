@@ -1,7 +1,6 @@
 /** What can be done with the field as a whole, above it, and how it is laid out. */
 import { Link } from "react-router";
-import type { CopiesOf, Run } from "../../api/client";
-import type { Findings } from "../../api/findingQueries";
+import type { CopiesOf, Findings, Run } from "../../api/client";
 import { TILE_SIZES, type TileSize } from "../../domain/field";
 import { GROUPS, type GroupKey } from "../../domain/fieldRows";
 import { ALL_FOUND, toSettle } from "../../domain/findings";
