@@ -94,7 +94,7 @@ def test_more_trials_start_from_a_model_that_is_gone_here_and_where_an_archive_b
     client: TestClient, world: World, project: int, taught: dict[str, Any]
 ) -> None:
     name = f"run {taught['number']} of Crystals"
-    body = _body("nothing", name, way="random", trials=2)
+    body = _body("nothing", name, way="spread", trials=2)
     body["space"].append({"name": "learning_rate", "low": 0.001, "high": 0.01})
     plan = _to_end(client, world, _begin(client, project, body))
     back, ended = brought_back(world, taken_out(world, project, "project"))
@@ -104,7 +104,7 @@ def test_more_trials_start_from_a_model_that_is_gone_here_and_where_an_archive_b
     world.run_waiting()
     [came] = client.get(f"/api/projects/{back}/plans").json()
     for plan_id in (plan["id"], came["id"]):
-        added = client.post(f"/api/plans/{plan_id}/add", json={"trials": 6})
+        added = client.post(f"/api/plans/{plan_id}/add", json={"trials": 2})
         assert added.status_code == 202, added.text
         more = _to_end(client, world, plan_id)["trials"][2:]
         assert {_start(client, one["run_id"]) for one in more} == {None, name}

@@ -27,7 +27,7 @@ _VIEWS = (
     ("/p/{p}/rows", _FIELD, "Take out"),
     ("/p/{p}/rows", _FIELD, "New class"),
     ("/p/{p}/rows?group=copies&sift=copies", "[data-testid=copies]", ""),
-    ("/p/{p}/rows?group=finding&sift=finding:any", "[data-testid=findings] button", "Look for findings"),
+    ("/p/{p}/rows?group=finding&sift=finding:any", "[data-testid=to-settle]", ""),
     ("/p/{p}/rows/area", "[data-testid=area-tile]", ""),
     ("/p/{p}/rows/area", "[data-testid=area-tile]", "what stands out"),
     ("/p/{p}/rows/bin", "section[aria-label=Bin]", ""),
@@ -73,6 +73,7 @@ def project(running: Running) -> int:
     running.ask("POST", f"/api/models/{offered}/offers", json={"name": "Station", "purpose": "To be read aloud"})
     model = f"/api/models/{running.ask('GET', f'/api/projects/{project}/models')[0]['id']}/judgements"
     running.ask("POST", model, json={"set": "outside"})
+    running.ask("POST", f"/api/projects/{project}/findings/look")
     until("it is asked", lambda: any(entry["set"] == "unlabelled" for entry in running.ask("GET", model)))
     return project
 

@@ -11,7 +11,8 @@ from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.findings.alone import alone
 from vast_orchard.core.findings.apart import sets_apart
 from vast_orchard.core.findings.beyond import beyond
-from vast_orchard.core.findings.hard import HARD, hard_to_see
+from vast_orchard.core.findings.hard import hard_to_see
+from vast_orchard.core.findings.kinds import HARD
 from vast_orchard.core.findings.labels import contradicted
 from vast_orchard.core.findings.seeing import seeing
 from vast_orchard.core.findings.telltale import parts_of, tells, telltale_facts

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from vast_orchard.at_once.catalogue import default_recipe, recipe_of
 from vast_orchard.at_once.planning.order import Folds, PlanOrder
-from vast_orchard.core.findings.hard import HARD
+from vast_orchard.core.findings.kinds import HARD
 from vast_orchard.core.training.recipe import Recipe
 from vast_orchard.core.training.settings import Keep
 from vast_orchard.store.classes import list_classes

@@ -1,38 +1,14 @@
 """What makes a picture hard to see, each kind by one measure that is held against the picture's class."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.findings.beyond import Beyond, beyond
+from vast_orchard.core.findings.kinds import HARD, HardKind
 
-__all__ = ["HARD", "HardKind", "hard_to_see"]
-
-
-@dataclass(frozen=True, kw_only=True)
-class HardKind:
-    """A way of being hard to see."""
-
-    measure: str  # what the measure is called, in a Sift too
-    high: bool  # the larger the worse
-    scale: str  # log, or plain
-    shift: float  # added before the logarithm is taken
-    least: float  # a deviation that nobody sees, see `beyond`
-
-
-# By name. A third of a pixel of blur at a side of 96, a hundredth of light, and a thousandth of noise are next to none.
-HARD: Mapping[str, HardKind] = {
-    "blurred": HardKind(measure="blur", high=True, scale="log", shift=0.3, least=0.15),
-    "dark": HardKind(measure="light", high=False, scale="log", shift=0.01, least=0.1),
-    "bright": HardKind(measure="light", high=True, scale="log", shift=0.01, least=0.1),
-    "flat": HardKind(measure="span", high=False, scale="log", shift=0.01, least=0.05),
-    "noisy": HardKind(measure="noise", high=True, scale="log", shift=0.004, least=0.15),
-    "tiny": HardKind(measure="side", high=False, scale="log", shift=0.0, least=0.15),
-    "cut-off": HardKind(measure="cut", high=True, scale="plain", shift=0.0, least=0.05),
-    "odd-shape": HardKind(measure="shape", high=True, scale="both", shift=0.0, least=0.1),
-}
+__all__ = ["hard_to_see"]
 
 
 def hard_to_see(measures: Mapping[str, FloatArray], classes: Array) -> dict[str, Beyond]:

@@ -8,7 +8,8 @@ import numpy as np
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.findings.apart import sets_apart
-from vast_orchard.core.findings.hard import HARD, hard_to_see
+from vast_orchard.core.findings.hard import hard_to_see
+from vast_orchard.core.findings.kinds import HARD
 from vast_orchard.core.findings.telltale import parts_of, tells, telltale_facts
 from vast_orchard.store.finding_facts import PictureFacts
 from vast_orchard.store.findings import FoundPicture
