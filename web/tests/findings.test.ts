@@ -32,7 +32,6 @@ const FOUND: Findings = {
   looked_at: "2026-11-30T00:00:00Z",
   pictures: 1435,
   answers: null,
-  alone_by: "",
   lines: [LINE, { ...LINE, name: "dark", count: 0 }, { ...LINE, name: "unequal", count: 1, hidden: true }],
   folds: { network: "plain 5", trainings: 5, epochs: 70, seconds: 57, plan_id: null },
 };

@@ -90,7 +90,7 @@ def finding_lines(session: Session, project_id: int) -> dict[str, Any]:
     """Everything that turned up when somebody looked last, as it stands now; without lines if nobody has."""
     found = finding_report(session, project_id)
     if found is None:
-        return {"looked_at": None, "pictures": 0, "answers": None, "alone_by": "", "lines": []}
+        return {"looked_at": None, "pictures": 0, "answers": None, "lines": []}
     report, counts = found.report, finding_counts(session, project_id)
     by_picture = {name: _of_pictures(name, own, report.get(name, {})) for name, own in counts.items()}
     hidden = set(found.dismissed)
@@ -107,7 +107,6 @@ def finding_lines(session: Session, project_id: int) -> dict[str, Any]:
         "looked_at": found.looked_at,
         "pictures": report.get("pictures", 0),
         "answers": report.get("label", {}).get("by"),
-        "alone_by": report.get("alone", {}).get("by", ""),
         "lines": lines,
     }
 

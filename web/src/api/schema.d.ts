@@ -4922,11 +4922,6 @@ export interface components {
             /** Pictures */
             pictures: number;
             answers: components["schemas"]["AnswersRead"] | null;
-            /**
-             * Alone By
-             * @description By what pictures were compared.
-             */
-            alone_by: string;
             /** Lines */
             lines: components["schemas"]["FindingLineRead"][];
             folds: components["schemas"]["FoldsAskedRead"];

@@ -63,7 +63,6 @@ class FindingsRead(BaseModel):
     looked_at: dt.datetime | None = Field(description="Null: nobody has looked yet.")
     pictures: int
     answers: AnswersRead | None
-    alone_by: str = Field(description="By what pictures were compared.")
     lines: list[FindingLineRead]
     folds: FoldsAskedRead
 

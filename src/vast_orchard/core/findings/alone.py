@@ -35,12 +35,7 @@ def alone(features: FloatArray, labels: Array) -> Beyond:
         own = np.flatnonzero(labels == label)
         if len(own) >= FEWEST_FELLOWS:
             away[own] = _third_nearest(features[own].astype(np.float32))
-    known = np.isfinite(away)
-    values = np.where(known, np.log(np.maximum(away, 1e-6)), 0.0)
-    found = beyond(values[known], labels[known], _LEAST)
-    far, named = np.zeros(len(labels)), np.zeros(len(labels), bool)
-    far[known], named[known] = found.far, found.named
-    return Beyond(far=far, limit=found.limit, named=named, expected=found.expected)
+    return beyond(np.log(np.maximum(away, 1e-6)), labels, _LEAST)
 
 
 def _third_nearest(points: FloatArray) -> FloatArray:

@@ -49,14 +49,16 @@ def sets_apart(facts: Mapping[str, FloatArray], second: Array) -> Apart | None:
     columns = {name: values for name, values in columns.items() if values.shape[1]}
     if not columns:
         return None
-    answers = _out_of_fold(np.concatenate(list(columns.values()), axis=1), second)
-    alone = {name: _area(_out_of_fold(values, second), second) for name, values in columns.items()}
-    chance = float(mannwhitneyu(answers[second], answers[~second], alternative="greater").pvalue)
-    return Apart(
-        area=_area(answers, second),
-        chance=chance,
-        facts=tuple(sorted(alone.items(), key=lambda entry: -entry[1])),
-    )
+    area, chance = _told_apart(np.concatenate(list(columns.values()), axis=1), second)
+    alone = {name: _told_apart(values, second)[0] for name, values in columns.items()}
+    return Apart(area=area, chance=chance, facts=tuple(sorted(alone.items(), key=lambda entry: -entry[1])))
+
+
+def _told_apart(facts: FloatArray, second: Array) -> tuple[float, float]:
+    """Area under the curve of hits against false alarms, the rank sum as a share of the most it can be; its chance."""
+    answers = _out_of_fold(facts, second)
+    told = mannwhitneyu(answers[second], answers[~second], alternative="greater")
+    return float(told.statistic / (second.sum() * (~second).sum())), float(told.pvalue)
 
 
 def _standardised(values: FloatArray) -> FloatArray:
@@ -89,13 +91,3 @@ def _fitted(facts: FloatArray, wanted: FloatArray) -> FloatArray:
         if np.abs(step).max() < 1e-8:
             break
     return np.asarray(weights)
-
-
-def _area(answers: FloatArray, second: Array) -> float:
-    """Area under the curve of hits against false alarms, which is the rank sum as a share of the most it can be."""
-    ones, others = int(second.sum()), int((~second).sum())
-    order = answers.argsort(kind="stable")
-    ranks = np.empty(len(answers))
-    _, first, counts = np.unique(answers[order], return_index=True, return_counts=True)
-    ranks[order] = np.repeat(first + (counts + 1) / 2, counts)
-    return float((ranks[second].sum() - ones * (ones + 1) / 2) / (ones * others))

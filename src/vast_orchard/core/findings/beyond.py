@@ -40,24 +40,31 @@ def beyond(values: FloatArray, classes: Array, least: float) -> Beyond:
     Parameters
     ----------
     values : ndarray, shape (N,), float
-        Larger is stranger.
+        Larger is stranger; NaN is not known, and never named.
     classes : ndarray, shape (N,), int
     least : float
         The deviation of a class is taken for no smaller than this: less than it nobody sees.
     """
-    far = _far(np.asarray(values, np.float64), classes, least)
-    order = np.sort(far)
+    known = np.isfinite(values)
+    far = np.zeros(len(values))
+    far[known] = _far(np.asarray(values[known], np.float64), classes[known], least)
+    order = np.sort(far[known])
+    limit, expected = _limit(order)
+    return Beyond(far=far, limit=limit, named=known & (far >= limit), expected=expected)
+
+
+def _limit(order: FloatArray) -> tuple[float, float]:
+    """From where values are named, of all in order; and how many chance gives from there on."""
     count = len(order)
-    places = np.searchsorted(order, _NEAREST)
-    for place in range(int(places), count):
-        if place > places and order[place] == order[place - 1]:
+    first = int(np.searchsorted(order, _NEAREST))
+    for place in range(first, count):
+        if place > first and order[place] == order[place - 1]:
             continue
         there, by_chance = count - place, count * float(norm.sf(order[place]))
         apart = (there - by_chance) / there >= _NOT_CHANCE
         if apart and float(poisson.sf(there - 1, by_chance)) < _SELDOM:
-            limit = float(order[place])
-            return Beyond(far=far, limit=limit, named=far >= limit, expected=by_chance)
-    return Beyond(far=far, limit=float("inf"), named=np.zeros(count, bool), expected=0.0)
+            return float(order[place]), by_chance
+    return float("inf"), 0.0
 
 
 def _far(values: FloatArray, classes: Array, least: float) -> FloatArray:

@@ -25,16 +25,10 @@ def hard_to_see(measures: Mapping[str, FloatArray], classes: Array) -> dict[str,
 
 
 def _kind(kind: HardKind, plain: FloatArray, classes: Array) -> Beyond:
-    known = np.isfinite(plain)
-    values = plain[known]
-    if kind.scale != "plain":
-        values = np.log(np.maximum(values + kind.shift, 1e-6))
+    values = plain if kind.scale == "plain" else np.log(np.maximum(plain + kind.shift, 1e-6))
     if kind.scale == "both":
         # Far from the shape of its class either way.
-        own = classes[known]
-        middles = {label: float(np.median(values[own == label])) for label in np.unique(own)}
-        values = np.abs(values - np.array([middles[label] for label in own.tolist()]))
-    found = beyond(values if kind.high else -values, classes[known], kind.least)
-    far, named = np.zeros(len(plain)), np.zeros(len(plain), bool)
-    far[known], named[known] = found.far, found.named
-    return Beyond(far=far, limit=found.limit, named=named, expected=found.expected)
+        for label in np.unique(classes):
+            own = classes == label
+            values[own] = np.abs(values[own] - np.median(values[own]))
+    return beyond(values if kind.high else -values, classes, kind.least)

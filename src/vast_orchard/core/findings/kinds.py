@@ -12,7 +12,7 @@ class HardKind:
 
     measure: str  # what the measure is called, in a Sift too
     high: bool  # the larger the worse
-    scale: str  # log, or plain
+    scale: str  # log, plain, or both: the distance of the logarithm from the middle of its class
     shift: float  # added before the logarithm is taken
     least: float  # a deviation that nobody sees, see `beyond`
 

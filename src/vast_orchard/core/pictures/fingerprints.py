@@ -1,6 +1,6 @@
 """Fingerprints: what a small tile looks like in 39 numbers, so that alike pictures are near each other in space."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from scipy.fft import dctn
@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.errors import ShapeError
 
-__all__ = ["ALIKE_WITHIN", "FINGERPRINT_NUMBERS", "LUMA", "alike_pairs", "fingerprints"]
+__all__ = ["ALIKE_WITHIN", "FINGERPRINT_NUMBERS", "LUMA", "alike_pairs", "fingerprints", "read_fingerprints"]
 
 # Lowest frequencies of the cosine transform that are kept, each way; without the first, which is the mean.
 _FREQUENCIES = 6
@@ -63,6 +63,12 @@ def fingerprints(tiles: Array) -> FloatArray:
         _TINT * (channels[:, 2] - channels[:, 1]),
     ]
     return np.concatenate([waves, np.stack(light, axis=1)], axis=1).astype(np.float32)
+
+
+def read_fingerprints(told: Sequence[str]) -> FloatArray:
+    """Fingerprints as the records tell them, `(0.1, 0.2, …)`: shape (N, 39), float32."""
+    numbers = ",".join(place[1:-1] for place in told)
+    return np.fromstring(numbers, np.float32, sep=",").reshape(len(told), -1)
 
 
 def alike_pairs(prints: FloatArray, fresh: Array) -> Iterator[tuple[int, Array]]:

@@ -15,7 +15,7 @@ from PIL import Image
 
 from vast_orchard.core.arrays import Array, FloatArray
 from vast_orchard.core.pictures.alignment import align, concordance
-from vast_orchard.core.pictures.fingerprints import LUMA, alike_pairs, fingerprints
+from vast_orchard.core.pictures.fingerprints import LUMA, alike_pairs, fingerprints, read_fingerprints
 from vast_orchard.core.team import Team
 from vast_orchard.errors import OrchardError
 from vast_orchard.formats.picture_file import TILE_SIDE, read_picture
@@ -99,8 +99,7 @@ def _read_all(context: WorkContext, project_id: int) -> tuple[Array, FloatArray,
         for part in read_prints(session, project_id):
             ids += [picture for picture, _, _ in part]
             fresh += [not compared for _, _, compared in part]
-            numbers = ",".join(place[1:-1] for _, place, _ in part)
-            parts.append(np.fromstring(numbers, np.float32, sep=",").reshape(len(part), -1))
+            parts.append(read_fingerprints([place for _, place, _ in part]))
     return np.array(ids), np.concatenate(parts), np.array(fresh)
 
 

@@ -81,7 +81,6 @@ def telltale_findings(labelled: Sequence[PictureFacts]) -> list[dict[str, Any]]:
     return [
         {
             **{key: value for key, value in asdict(one).items() if key != "most"},
-            "pictures": len(kept),
             "most": None
             if one.most is None
             else {

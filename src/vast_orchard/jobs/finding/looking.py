@@ -10,6 +10,7 @@ from vast_orchard.core.arrays import FloatArray
 from vast_orchard.core.findings.alone import alone
 from vast_orchard.core.findings.labels import contradicted
 from vast_orchard.core.network.features import last_features
+from vast_orchard.core.pictures.fingerprints import read_fingerprints
 from vast_orchard.formats.model_file import Model, read_model
 from vast_orchard.jobs.context import Progress, WorkContext
 from vast_orchard.jobs.engine import make_ready, make_team
@@ -51,8 +52,7 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
         wanted = standing_pictures(session, project_id)
     measure_pictures(context, wanted, progress)
     with context.database.session() as session:
-        split_id = newest_split_id(session, project_id)
-        facts = picture_facts(session, project_id, split_id)
+        facts = picture_facts(session, project_id, newest_split_id(session, project_id))
     progress.stage("Looking for findings", 5)
     found, report = hard_findings(facts)
     progress.advance()
@@ -65,7 +65,7 @@ def look_for_faults(context: WorkContext, project_id: int, progress: Progress) -
     report["telltale"] = telltale_findings(labelled)
     progress.advance()
     report["apart"] = sets_that_differ(labelled)
-    report["pictures"], report["split"] = len(facts), split_id
+    report["pictures"] = len(facts)
     with context.database.session() as session:
         store_findings(session, project_id, found, report)
     _log.info("Findings were looked for.", action="findings_found", project=project_id, found=len(found))
@@ -92,13 +92,8 @@ def _labels(context: WorkContext, project_id: int) -> tuple[list[FoundPicture], 
         for n in held.order.tolist()
         if held.named[n]
     ]  # fmt: skip
-    thresholds = {str(number): _or_none(held.thresholds[place]) for number, place in places.items()}
     told = {"run": by.run_number, "run_id": by.run_id, "folds": by.by_folds, "answers": len(known)}
-    return found, {"by": told, "expected": held.expected, "thresholds": thresholds}
-
-
-def _or_none(value: float) -> float | None:
-    return None if np.isnan(value) else float(value)
+    return found, {"by": told, "expected": held.expected}
 
 
 def _alone(
@@ -164,7 +159,6 @@ def _by_prints(
         for part in read_prints(session, project_id):
             own = [(picture, place) for picture, place, _ in part if picture in known]
             if own:
-                numbers = ",".join(place[1:-1] for _, place in own)
-                parts.append(np.fromstring(numbers, np.float32, sep=",").reshape(len(own), -1))
+                parts.append(read_fingerprints([place for _, place in own]))
                 kept += [known[picture] for picture, _ in own]
     return kept, np.concatenate(parts[1:]) if kept else parts[0]

@@ -24,7 +24,7 @@ interface Props {
   projectId: number;
   pictureId: number;
   /** What the address names: the split, and the run whose answer is told. */
-  asked: Pick<FieldQuery, "split" | "run" | "look">;
+  asked: Pick<FieldQuery, "group" | "split" | "run" | "look">;
   classes: readonly ClassOf[];
   /** Of the run. */
   model: Model | undefined;
@@ -112,7 +112,7 @@ export function CloseUp(props: Props) {
 interface SideProps
   extends Pick<
     Props,
-    "projectId" | "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike" | "onOpen"
+    "projectId" | "asked" | "classes" | "model" | "onClose" | "onStep" | "onNote" | "onLike" | "onOpen"
   > {
   detail: PictureDetail;
   entry: ClassOf | undefined;
@@ -134,6 +134,7 @@ function Side({ detail, entry, heat, ...props }: SideProps) {
           projectId={props.projectId}
           pictureId={picture.id}
           classes={props.classes}
+          settled={props.asked.group === "finding"}
           onOpen={props.onOpen}
         />
         {detail.said && props.model && (

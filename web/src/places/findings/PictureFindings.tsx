@@ -9,17 +9,19 @@ interface Props {
   projectId: number;
   pictureId: number;
   classes: readonly ClassOf[];
+  /** The keys settle findings here; in other fields they mean other things. */
+  settled: boolean;
   onOpen: (pictureId: number) => void;
 }
 
-export function PictureFindings({ projectId, pictureId, classes, onOpen }: Props) {
+export function PictureFindings({ projectId, pictureId, classes, settled, onOpen }: Props) {
   const { data: found = [] } = usePictureFindings(projectId, pictureId);
   if (!found.length) return null;
   return (
     <section className="mb-3 text-sm" aria-label="Findings of this picture" data-testid="picture-findings">
       {found.map((one) =>
         one.doubt ? (
-          <Doubt key={one.kind} doubt={one.doubt} classes={classes} onOpen={onOpen} />
+          <Doubt key={one.kind} doubt={one.doubt} {...{ classes, settled, onOpen }} />
         ) : (
           <p key={one.kind} className="text-wrong">
             {one.title}: {one.weight.toFixed(1)} deviations from its middle.
@@ -33,10 +35,11 @@ export function PictureFindings({ projectId, pictureId, classes, onOpen }: Props
 interface DoubtProps {
   doubt: NonNullable<PictureFinding["doubt"]>;
   classes: readonly ClassOf[];
+  settled: boolean;
   onOpen: (pictureId: number) => void;
 }
 
-function Doubt({ doubt, classes, onOpen }: DoubtProps) {
+function Doubt({ doubt, classes, settled, onOpen }: DoubtProps) {
   const sides = [
     { classId: doubt.class_id, p: doubt.p_label, near: doubt.of_label, words: "labelled" },
     { classId: doubt.proposal, p: doubt.p_proposal, near: doubt.of_proposal, words: "answered" },
@@ -75,7 +78,11 @@ function Doubt({ doubt, classes, onOpen }: DoubtProps) {
           </div>
         );
       })}
-      <p className="text-quiet">Y takes {nameOf(classes, doubt.proposal)}; D says that the label is right.</p>
+      {settled && (
+        <p className="text-quiet">
+          Y takes {nameOf(classes, doubt.proposal)}; D says that the label is right.
+        </p>
+      )}
     </>
   );
 }
